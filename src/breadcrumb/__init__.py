@@ -1,0 +1,69 @@
+"""Breadcrumb records what a game's objects were like on every frame, and checks that scripts still do what they did.
+
+Record with `Recorder`, open with `open_trace`, assert with the functions of `breadcrumb.checks`.
+"""
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from breadcrumb.algebra.durations import Duration, frames, seconds
+    from breadcrumb.algebra.moments import Moments
+    from breadcrumb.algebra.regions import Box, Circle, Polygon
+    from breadcrumb.algebra.signals import Signal
+    from breadcrumb.algebra.spans import Spans
+    from breadcrumb.errors import BreadcrumbError, Broken, NeverExercised
+    from breadcrumb.record.recorder import Recorder
+    from breadcrumb.trace.objects import Objects
+    from breadcrumb.trace.opened import Trace, open_trace
+    from breadcrumb.verdicts.judging import judge
+    from breadcrumb.verdicts.verdict import Verdict, all_of, any_of
+
+__all__ = [
+    "Box",
+    "BreadcrumbError",
+    "Broken",
+    "Circle",
+    "Duration",
+    "Moments",
+    "NeverExercised",
+    "Objects",
+    "Polygon",
+    "Recorder",
+    "Signal",
+    "Spans",
+    "Trace",
+    "Verdict",
+    "all_of",
+    "any_of",
+    "frames",
+    "judge",
+    "open_trace",
+    "seconds",
+]
+
+_PLACES = {
+    "errors": ("BreadcrumbError", "Broken", "NeverExercised"),
+    "algebra.durations": ("Duration", "frames", "seconds"),
+    "algebra.moments": ("Moments",),
+    "algebra.regions": ("Box", "Circle", "Polygon"),
+    "algebra.signals": ("Signal",),
+    "algebra.spans": ("Spans",),
+    "record.recorder": ("Recorder",),
+    "trace.objects": ("Objects",),
+    "trace.opened": ("Trace", "open_trace"),
+    "verdicts.judging": ("judge",),
+    "verdicts.verdict": ("Verdict", "all_of", "any_of"),
+}
+"""Where each name is defined. Names are loaded when they are asked for: a game that records loads no NumPy."""
+
+
+def __getattr__(name: str) -> Any:
+    for place, names in _PLACES.items():
+        if name in names:
+            return getattr(import_module(f"breadcrumb.{place}"), name)
+    raise AttributeError(f"module 'breadcrumb' has no attribute {name!r}")
+
+
+def __dir__() -> list[str]:
+    return __all__

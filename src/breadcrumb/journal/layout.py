@@ -1,0 +1,68 @@
+"""The journal's fixed parts: the numbers and structures that writer and reader share."""
+
+import struct
+from typing import Final, Literal, NamedTuple, TypeAlias
+
+MAGIC: Final = b"CRUMBS\r\n"
+"""The first eight bytes; the line end shows a file that was mangled as text."""
+
+FORMAT_VERSION: Final = 1
+"""Raised whenever an older reader would misunderstand a newer file."""
+
+FILE_NAME: Final = "journal.bin"
+"""The journal's name inside the trace's folder."""
+
+ABOUT_NAME: Final = "about.json"
+"""The file that a trace's folder has instead, once it was opened."""
+
+ABOUT: Final = b"A"
+FRAME: Final = b"F"
+SEAL: Final = b"S"
+
+RECORD: Final = struct.Struct("<II")
+FRAME_HEAD: Final = struct.Struct("<qdIH")
+BLOCK_HEAD: Final = struct.Struct("<HBI")
+CODES_HEAD: Final = struct.Struct("<H")
+
+HAS_LIVES: Final = 1
+HAS_NUMBERS: Final = 2
+HAS_CODES: Final = 4
+
+MISSING_BITS: Final = 0x7FF8_6372_756D_6273
+MISSING: Final = struct.unpack("<d", struct.pack("<Q", MISSING_BITS))[0]
+"""A value the game could not or did not give; told from a recorded NaN by its bits alone."""
+
+MISSING_FLAG: Final = 2
+MISSING_TEXT: Final = 0xFFFF_FFFF
+
+ColumnType: TypeAlias = Literal["number", "flag", "text"]
+
+
+class Column(NamedTuple):
+    """One scalar column of a table."""
+
+    name: str
+    """The property, with its part after a dot: `position.x`."""
+    type: ColumnType
+    """How its values are stored."""
+
+
+class Table(NamedTuple):
+    """The layout of the rows of some objects of one kind."""
+
+    number: int
+    """How blocks refer to it."""
+    kind: str
+    """The kind of the objects."""
+    columns: tuple[Column, ...]
+    """Numbers come first, in the order of the packed floats."""
+
+    @property
+    def numbers(self) -> tuple[Column, ...]:
+        """The columns packed as floats."""
+        return tuple(column for column in self.columns if column.type == "number")
+
+    @property
+    def codes(self) -> tuple[Column, ...]:
+        """The flag and text columns, each stored whole."""
+        return tuple(column for column in self.columns if column.type != "number")

@@ -1,0 +1,81 @@
+"""Writing a journal: each record reaches the kernel in one call, and the disk within a second."""
+
+import contextlib
+import json
+import os
+import threading
+import zlib
+from typing import Any
+
+from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, MAGIC, RECORD, SEAL
+from breadcrumb.journal.lock import lock_file
+
+_SYNC_SECONDS = 1.0
+
+
+class JournalWriter:
+    """An open journal.
+
+    Example:
+        >>> import tempfile
+        >>> from pathlib import Path
+        >>> from breadcrumb.journal.reading import read_journal
+        >>> path = Path(tempfile.mkdtemp()) / "journal.bin"
+        >>> writer = JournalWriter(str(path), {"game": "Lantern Bay"})
+        >>> writer.write_frame(0, 0.0, [["appear", 0, "heron", "skiff", None, True]], [])
+        >>> writer.seal()
+        >>> read_journal(path).frames[0].notes
+        [['appear', 0, 'heron', 'skiff', None, True]]
+    """
+
+    def __init__(self, path: str, about: dict[str, Any]) -> None:
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND | getattr(os, "O_BINARY", 0)
+        self._file = os.open(path, flags, 0o644)
+        lock_file(self._file)
+        self._frames = 0
+        self._closing = threading.Event()
+        self._size = os.write(self._file, MAGIC)
+        self._write(ABOUT + _json({"format": FORMAT_VERSION, "about": about}))
+        self._syncer = threading.Thread(target=self._sync_now_and_then, name="breadcrumb-sync", daemon=True)
+        self._syncer.start()
+
+    def write_frame(self, frame: int, t: float, notes: list[Any], blocks: list[bytes]) -> None:
+        """Append one frame in one write; `blocks` holds the packed blocks of the tables that changed.
+
+        Raises:
+            OSError: the disk is full or gone. What was half written is taken back; nothing more can be recorded.
+        """
+        words = _json(notes) if notes else b""
+        head = FRAME + FRAME_HEAD.pack(frame, t, len(words), len(blocks))
+        self._write(b"".join((head, words, *blocks)))
+        self._frames += 1
+
+    def seal(self, **said: Any) -> None:
+        """Mark the journal as complete, with the recorder's last words, and close it."""
+        try:
+            self._write(SEAL + _json({"frames": self._frames, **said}))
+            os.fsync(self._file)
+        finally:
+            self._closing.set()
+            self._syncer.join()
+            os.close(self._file)
+
+    def _write(self, body: bytes) -> None:
+        record = RECORD.pack(len(body), zlib.crc32(body)) + body
+        try:
+            written = os.write(self._file, record)
+            while written < len(record):  # only a nearly full disk takes less than it is given
+                written += os.write(self._file, record[written:])
+        except OSError:
+            os.ftruncate(self._file, self._size)
+            raise
+        self._size += len(record)
+
+    def _sync_now_and_then(self) -> None:
+        while not self._closing.wait(_SYNC_SECONDS):
+            with contextlib.suppress(OSError):  # the writing side meets the same error and reports it
+                os.fdatasync(self._file) if hasattr(os, "fdatasync") else os.fsync(self._file)
+
+
+def _json(value: Any) -> bytes:
+    return json.dumps(value, ensure_ascii=False, separators=(",", ":")).encode("utf-8", "surrogatepass")

@@ -1,0 +1,183 @@
+"""Readers: small compiled functions that fetch the recorded properties of many objects at once."""
+
+import keyword
+import struct
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NamedTuple, TypeAlias
+
+from breadcrumb.errors import Misuse
+from breadcrumb.journal.layout import Column, ColumnType
+
+Reader: TypeAlias = str | Callable[[Any], Any]
+"""An attribute name, dotted if need be, or a function of the object."""
+
+Readers: TypeAlias = Reader | tuple[Reader, ...]
+"""One reader, or one for each part of a vector."""
+
+RESERVED = ("life", "frame")
+"""The columns that every table of states has already."""
+
+_PARTS = "xyzw"
+_MOST_VALUES_AT_ONCE = 30  # longer displays and argument lists make the compiler build a list first, at twice the cost
+
+
+class Property(NamedTuple):
+    """One property as it is fetched and stored."""
+
+    name: str
+    readers: Readers
+    columns: tuple[Column, ...]
+
+    def read(self, thing: Any) -> tuple[Any, ...]:
+        """Fetch the property from one object, a value for each column."""
+        value = fetch(self.readers, thing)
+        return tuple(value) if len(self.columns) > 1 else (value,)
+
+
+def check_readers(properties: Mapping[str, object]) -> None:
+    """Refuse what cannot be a reader, before any frame is recorded.
+
+    Raises:
+        Misuse: names the property and says what a reader may be.
+    """
+    for name, readers in properties.items():
+        if name in RESERVED or not name.isidentifier():
+            raise Misuse(
+                f"property {name!r}: expected a name of letters and digits other than {' and '.join(RESERVED)}"
+            )
+        for reader in readers if isinstance(readers, tuple) else (readers,):
+            if callable(reader) or (isinstance(reader, str) and _is_attribute(reader)):
+                continue
+            raise Misuse(
+                f"property {name!r}: expected an attribute name such as 'x' or 'body.x', a tuple of them, or a "
+                f"function of the object; found {reader!r}"
+            )
+
+
+def fetch(readers: Readers, thing: Any) -> Any:
+    """Read one property of one object in the plain way, for the first look and for what cannot be read in bulk."""
+    if isinstance(readers, tuple):
+        return tuple(fetch(reader, thing) for reader in readers)
+    if callable(readers):
+        return readers(thing)
+    for name in readers.split("."):
+        thing = getattr(thing, name)
+    return thing
+
+
+def look_at(name: str, readers: Readers, things: Sequence[Any]) -> Property:
+    """Find out from the first object that has a value what the property is: a number, a flag, a text or a vector."""
+    value = None
+    for thing in things:
+        try:
+            value = fetch(readers, thing)
+        except Exception:  # the game's own code may raise anything; the bulk reader counts it
+            continue
+        if value is not None:
+            break
+    size = len(readers) if isinstance(readers, tuple) else _parts_of(value)
+    if size:
+        return Property(name, readers, tuple(Column(f"{name}.{part}", "number") for part in _PARTS[:size]))
+    return Property(name, readers, (Column(name, _type_of(value)),))
+
+
+def compile_packed(properties: Sequence[Property]) -> Callable[[Sequence[Any]], bytes]:
+    """Compile one function that returns all numbers of all objects as float64, object by object.
+
+    Its loop is unrolled so that one call of `struct.pack` takes as many objects as fit into one argument list.
+    """
+    functions: dict[str, Any] = {}
+    unpacking, values = _parts_of_all(properties, functions)
+    together = 1 if unpacking else max(1, _MOST_VALUES_AT_ONCE // len(values))
+    for count in {1, together}:
+        functions[f"pack{count}"] = struct.Struct(f"<{count * len(values)}d").pack
+
+    def body(count: int) -> list[str]:
+        return [*_each(unpacking, count), f"add(pack{count}({', '.join(_each(values, count))}))"]
+
+    source = [
+        "def read(objects):",
+        "    out = []",
+        "    add = out.append",
+        *_loops(together, body),
+        "    return join(out)",
+    ]
+    return _compile(source, {**functions, "join": b"".join})
+
+
+def compile_flat(properties: Sequence[Property]) -> Callable[[Sequence[Any]], list[Any]]:
+    """Compile one function that returns all values of all objects, object by object, in one flat list."""
+    functions: dict[str, Any] = {}
+    _, values = _parts_of_all(properties, functions)
+    together = max(1, _MOST_VALUES_AT_ONCE // len(values))
+
+    def body(count: int) -> list[str]:
+        return [f"out += ({', '.join(_each(values, count))},)"]
+
+    return _compile(["def read(objects):", "    out = []", *_loops(together, body), "    return out"], functions)
+
+
+def _parts_of_all(properties: Sequence[Property], functions: dict[str, Any]) -> tuple[list[str], list[str]]:
+    """Return the statements that take vectors apart, and the expressions of all values; `@` stands for the object."""
+    unpacking, values = [], []
+    for at, prop in enumerate(properties):
+        if len(prop.columns) > 1 and not isinstance(prop.readers, tuple):
+            names = [f"v{at}_{part}_@" for part in range(len(prop.columns))]
+            unpacking.append(f"{', '.join(names)} = {_expression(prop.readers, functions)}")
+            values += names
+        else:
+            for reader in prop.readers if isinstance(prop.readers, tuple) else (prop.readers,):
+                values.append(_expression(reader, functions))
+    return unpacking, values
+
+
+def _each(lines: Sequence[str], count: int) -> list[str]:
+    return [line.replace("@", str(n)) for n in range(count) for line in lines]
+
+
+def _loops(together: int, body: Callable[[int], list[str]]) -> list[str]:
+    """Return a loop that takes several objects at once, and one for the rest."""
+    lines = []
+    if together > 1:
+        names = ", ".join(f"o{n}" for n in range(together))
+        lines += [
+            f"    whole = len(objects) // {together} * {together}",
+            "    several = iter(objects[:whole])",
+            f"    for {names} in zip({', '.join(['several'] * together)}):",
+            *(f"        {line}" for line in body(together)),
+            "    objects = objects[whole:]",
+        ]
+    return [*lines, "    for o0 in objects:", *(f"        {line}" for line in body(1))]
+
+
+def _expression(reader: Reader, functions: dict[str, Any]) -> str:
+    if isinstance(reader, str):
+        return f"o@.{reader}"
+    name = f"f{len(functions)}"
+    functions[name] = reader
+    return f"{name}(o@)"
+
+
+def _compile(source: Sequence[str], functions: dict[str, Any]) -> Callable[[Sequence[Any]], Any]:
+    namespace = dict(functions)
+    text = "\n".join(source) + "\n"
+    exec(compile(text, "<breadcrumb reader>", "exec"), namespace)  # the names in it were checked by check_readers
+    read: Callable[[Sequence[Any]], Any] = namespace["read"]
+    return read
+
+
+def _is_attribute(text: str) -> bool:
+    return all(name.isidentifier() and not keyword.iskeyword(name) for name in text.split("."))
+
+
+def _parts_of(value: Any) -> int:
+    """Return how many parts a vector has; 0 if the value is none."""
+    if isinstance(value, str) or not hasattr(value, "__len__"):
+        return 0
+    return len(value) if 2 <= len(value) <= len(_PARTS) else 0
+
+
+def _type_of(value: Any) -> ColumnType:
+    if isinstance(value, str):
+        return "text"
+    return "flag" if type(value).__name__ in ("bool", "bool_") else "number"

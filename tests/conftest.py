@@ -1,0 +1,92 @@
+"""What tests share: recorded traces, and running the command as a user would."""
+
+import os
+import subprocess
+import sys
+from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import settings
+
+from breadcrumb import Trace, open_trace
+from breadcrumb.demo.play import play
+
+settings.register_profile("ci", deadline=None, derandomize=True, max_examples=60)
+settings.load_profile("ci")
+
+ROOT = Path(__file__).parents[1]
+Cli = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+@pytest.fixture(scope="session")
+def examples() -> Path:
+    """Where the examples are."""
+    return ROOT / "examples"
+
+
+@pytest.fixture(scope="session")
+def bay(tmp_path_factory: pytest.TempPathFactory) -> Callable[..., Path]:
+    """Play Lantern Bay with these faults, seed and rate; each is played once a test run."""
+    folder = tmp_path_factory.mktemp("bay")
+    played: dict[tuple[Any, ...], Path] = {}
+
+    def get(*faults: str, seed: int = 7, rate: str = "60") -> Path:
+        key = (faults, seed, rate)
+        if key not in played:
+            name = "-".join([*faults, str(seed), rate]) + ".crumbs"
+            played[key] = play(folder / name, faults, seed=seed, rate=rate)
+        return played[key]
+
+    return get
+
+
+@pytest.fixture(scope="session")
+def correct(bay: Callable[..., Path]) -> Trace:
+    """A session of the correct build."""
+    return open_trace(bay())
+
+
+@pytest.fixture
+def cli(tmp_path: Path) -> Cli:
+    """Run the command as a process, in an empty folder."""
+
+    def run(*words: str | Path, **more: Any) -> "subprocess.CompletedProcess[str]":
+        command = [sys.executable, "-c", "from breadcrumb.cli import main; main(prog_name='breadcrumb')"]
+        environment = {**os.environ, "COLUMNS": "100"}
+        options = {"cwd": tmp_path, "env": environment, "timeout": 120, "capture_output": True, **more}
+        return subprocess.run([*command, *map(str, words)], check=False, text=True, **options)
+
+    return run
+
+
+@pytest.fixture(scope="session")
+def departure() -> Callable[[Trace, Trace], tuple[int, set[str]] | None]:
+    """Find the first frame on which the states or events of twin sessions differ, and of which objects."""
+
+    def find(one: Trace, other: Trace) -> tuple[int, set[str]] | None:
+        for frame, (mine, yours) in enumerate(zip(_by_frame(one), _by_frame(other), strict=True)):
+            if mine != yours:
+                different = (mine - yours) | (yours - mine)
+                return frame, {name for names, *_ in different for name in names if name}
+        return None
+
+    return find
+
+
+def _by_frame(trace: Trace) -> list[Counter[Any]]:
+    """Return what is recorded on each frame, each with the ids that it is about."""
+    session = trace.data.session
+    frames: list[Counter[Any]] = [Counter() for _ in range(session.clock.size)]
+    for kind in trace.kinds:
+        life, row = trace.data.index(kind)
+        columns = [trace.data.column(kind, name).values.tolist() for name in trace.data.columns(kind)]
+        for one, at, *values in zip(life.tolist(), row.tolist(), *columns, strict=True):
+            frames[at][(session.who(one),), tuple(values)] += 1
+    events, names = session.events, [*session.names, ""]
+    for place in range(len(events.row)):
+        who = names[events.by[place]], names[events.on[place]]
+        frames[events.row[place]][who, events.kinds[events.kind[place]], repr(events.data[place])] += 1
+    return frames

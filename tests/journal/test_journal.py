@@ -1,0 +1,90 @@
+import struct
+import zlib
+from pathlib import Path
+
+import pytest
+
+from breadcrumb.errors import NotATrace, TraceTooNew
+from breadcrumb.journal.layout import MAGIC, RECORD
+from breadcrumb.journal.reading import read_journal
+from breadcrumb.journal.writing import JournalWriter
+
+FRAMES = 5
+
+
+@pytest.fixture
+def journal(tmp_path: Path) -> Path:
+    """A sealed journal of five frames."""
+    path = tmp_path / "journal.bin"
+    writer = JournalWriter(str(path), {"game": "Lantern Bay"})
+    for frame in range(FRAMES):
+        writer.write_frame(frame, frame / 60, [["event", "bell.rung", None, None, {"n": frame}, False]], [])
+    writer.seal(troubles={})
+    return path
+
+
+def _ends(content: bytes) -> list[int]:
+    """Return where each record ends."""
+    ends, at = [], len(MAGIC)
+    while at < len(content):
+        at += RECORD.size + RECORD.unpack_from(content, at)[0]
+        ends.append(at)
+    return ends
+
+
+def test_a_cut_anywhere_loses_only_the_frame_that_was_cut(journal: Path) -> None:
+    """Whatever byte a journal ends at, every frame written whole before it is read."""
+    content = journal.read_bytes()
+    ends = _ends(content)
+    for cut in range(ends[0], len(content)):
+        journal.write_bytes(content[:cut])
+        read = read_journal(journal)
+        assert len(read.frames) == min(sum(end <= cut for end in ends[1:]), FRAMES)
+        assert read.seal is None
+        assert [frame.notes[0][4]["n"] for frame in read.frames] == list(range(len(read.frames)))
+
+
+def test_a_flipped_bit_ends_the_journal_before_the_damaged_frame(journal: Path) -> None:
+    """A record whose checksum is wrong is not used, nor is what follows it."""
+    content = bytearray(journal.read_bytes())
+    content[_ends(bytes(content))[2] + RECORD.size + 3] ^= 4
+    journal.write_bytes(content)
+    read = read_journal(journal)
+    assert len(read.frames) == 2
+    assert read.lost_bytes > 0
+
+
+def _record(body: bytes) -> bytes:
+    return RECORD.pack(len(body), zlib.crc32(body)) + body
+
+
+BAD = {
+    "another file": (b"PNG and so on", NotATrace, "starts with"),
+    "empty": (b"", NotATrace, "starts with"),
+    "cut in its first record": (MAGIC + b"\x09", NotATrace, "nothing in it"),
+    "newer": (MAGIC + _record(b'A{"format": 99, "about": {}}'), TraceTooNew, "format 99.*up to 1"),
+    "lies": (
+        MAGIC
+        + _record(b'A{"format": 1, "about": {}}')
+        + _record(b"F" + struct.pack("<qdIH", 0, 0.0, 9, 0) + b"[[nonsense"),
+        NotATrace,
+        "right checksum but no right content",
+    ),
+    "short block": (
+        MAGIC
+        + _record(b'A{"format": 1, "about": {}}')
+        + _record(b"F" + struct.pack("<qdIH", 0, 0.0, 0, 1) + b"\0\0\1"),
+        NotATrace,
+        "right checksum but no right content",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_what_is_no_journal_is_refused_with_a_reason(tmp_path: Path, name: str) -> None:
+    """A file that was not written by a recorder, or by a newer one, is refused in words."""
+    content, error, words = BAD[name]
+    path = tmp_path / "journal.bin"
+    path.write_bytes(content)
+    with pytest.raises(error, match=words):
+        read_journal(path)

@@ -1,0 +1,264 @@
+import logging
+import math
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from breadcrumb import BreadcrumbError, Recorder, Trace, open_trace
+from breadcrumb.errors import Misuse, TraceExists
+
+
+class Slotted:
+    """An object without a `__dict__`."""
+
+    __slots__ = ("x",)
+
+    def __init__(self) -> None:
+        self.x = 1.5
+
+
+def boom(thing: Any) -> float:
+    """Raise, as a game's own code may."""
+    raise RuntimeError(f"no depth for {thing.x}")
+
+
+READERS: dict[str, tuple[Any, Any]] = {
+    "an attribute": ("x", 1.5),
+    "a dotted attribute": ("body.mass", 4.0),
+    "a whole number": ("count", 3.0),
+    "a function": (lambda thing: thing.x * 2, 3.0),
+    "a vector of attributes": (("x", "y"), [1.5, 2.5]),
+    "a vector of three, mixed": (("x", "body.mass", lambda thing: 7.0), [1.5, 4.0, 7.0]),
+    "an attribute that is a vector": ("place", [1.0, 2.0, 3.0]),
+    "an array": ("array", [5.0, 6.0]),
+    "a NumPy number": ("single", 0.25),
+    "a flag": ("lit", True),
+    "a NumPy flag": ("dark", False),
+    "a text": ("state", "idle"),
+    "infinity": ("far", math.inf),
+}
+
+
+@pytest.mark.parametrize("name", READERS)
+def test_every_sort_of_reader_gives_what_the_object_had(tmp_path: Path, name: str) -> None:
+    """Numbers, flags, texts and vectors come back as they were, from attributes and from functions."""
+    reader, expected = READERS[name]
+    thing = SimpleNamespace(
+        x=1.5, y=2.5, count=3, body=SimpleNamespace(mass=4), place=(1, 2, 3), array=np.array([5.0, 6.0]),
+        single=np.float32(0.25), lit=True, dark=np.bool_(False), state="idle", far=math.inf,
+    )  # fmt: skip
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch(thing, id="one", kind="thing", value=reader)
+        rec.frame(0.0)
+        rec.frame(0.1)
+    values = open_trace(tmp_path / "a.crumbs").one("thing").signal("value").values.tolist()
+    assert values == [expected, expected]
+
+
+UNREADABLE: dict[str, tuple[Any, str]] = {
+    "no such attribute": ("nope", "AttributeError"),
+    "a function that raises": (boom, "RuntimeError"),
+    "an object": (lambda thing: object(), "TypeError"),
+    "an attribute of a slotted object": ("x.y", "AttributeError"),
+}
+
+
+@pytest.mark.parametrize("name", UNREADABLE)
+def test_what_cannot_be_read_is_missing_counted_and_said_once(
+    tmp_path: Path, name: str, caplog: pytest.LogCaptureFixture
+) -> None:
+    """A reader that fails costs the game nothing: the value is missing, the rest is recorded."""
+    reader, error = UNREADABLE[name]
+    with caplog.at_level(logging.WARNING), Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch(Slotted(), id="one", kind="thing", value=reader, x="x")
+        for frame in range(3):
+            rec.frame(frame / 10)
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert not trace.one("thing").signal("value").usable.any()
+    assert trace.one("thing").x.values.tolist() == [1.5] * 3
+    assert trace.notes == (f"while recording: thing.value unreadable ({error}), 3 times",)
+    assert len(caplog.records) == 1
+
+
+def test_none_is_a_missing_value_and_no_trouble(tmp_path: Path) -> None:
+    """A property that is None for a while is missing on those frames, whatever its type, and NaN stays a value."""
+    thing = SimpleNamespace(n=1.0, flag=True, text="a", place=(1.0, 2.0))
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch(thing, id="one", kind="thing", n="n", flag="flag", text="text", place="place")
+        rec.frame(0.0)
+        thing.n = thing.flag = thing.text = thing.place = None
+        rec.frame(0.1)
+        thing.n, thing.flag, thing.text, thing.place = math.nan, False, "b", (3.0, 4.0)
+        rec.frame(0.2)
+    trace = open_trace(tmp_path / "a.crumbs")
+    one = trace.one("thing")
+    assert [one.signal(name).usable.tolist() for name in ("n", "flag", "text", "place")] == [[True, False, True]] * 4
+    assert math.isnan(one.n.values[2])
+    assert one.text.values.tolist() == ["a", None, "b"]
+    assert trace.notes == ()
+
+
+def test_objects_appear_and_leave_by_themselves_and_ids_are_used_again(tmp_path: Path) -> None:
+    """A pool's id has one life for each stay; a new object with an id that was just freed begins a new life."""
+    pool: list[Any] = []
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch_each(lambda: pool, kind="flare", id="name", x="x")
+        rec.frame(0.0)
+        for frame in range(1, 7):
+            pool[:] = (
+                [] if frame in (3, 4) else [SimpleNamespace(name="flare-1", x=float(frame))] if frame == 6 else pool
+            )
+            if frame in (1, 5):
+                pool[:] = [SimpleNamespace(name="flare-1", x=float(frame))]
+            rec.frame(frame / 10)
+    flares = open_trace(tmp_path / "a.crumbs").all("flare")
+    assert flares.ids == ("flare-1",)
+    assert flares.appears.frames.tolist() == [1, 5, 6]
+    assert flares.leaves.frames.tolist() == [3, 6]
+    assert flares.x.values.tolist() == [1.0, 1.0, 5.0, 6.0]
+    assert flares.x.rate().usable.tolist() == [False, True, False, False]
+
+
+def test_nameless_objects_are_numbered_by_first_sight(tmp_path: Path) -> None:
+    """Without a reader of ids, each object has its own, however the list is ordered, and events may name the object."""
+    things = [SimpleNamespace(x=n) for n in range(3)]
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch_each(lambda: things, kind="buoy", x="x")
+        rec.frame(0.0)
+        things.reverse()
+        gone = things.pop()
+        rec.event("buoy.lost", by=gone, data={"at": np.array([1.0, 2.0])})
+        rec.frame(0.1)
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert trace.all("buoy").ids == ("buoy-1", "buoy-2", "buoy-3")
+    assert trace.one(id="buoy-3").x.values.tolist() == [2.0, 2.0]
+    lost = trace.events("buoy.lost")
+    assert lost.subjects == ("buoy-1",)
+    assert lost["at"].tolist() == [[1.0, 2.0]]
+
+
+TROUBLES = {
+    "two objects with one id": "id same given twice",
+    "an object listed twice": "buoy listed twice",
+    "time falls": "time fell",
+    "the frame number falls": "frame number fell",
+    "a source that raises": "a group of objects not recorded (ZeroDivisionError)",
+    "an event by a stranger": "event by an unwatched object",
+}
+
+
+@pytest.mark.parametrize("name", TROUBLES)
+def test_the_game_goes_on_whatever_it_hands_over(tmp_path: Path, name: str) -> None:
+    """Nothing raises into the game loop: what is wrong is counted in the trace, and strict recorders raise it."""
+    twin, other = SimpleNamespace(name="same", x=1.0), SimpleNamespace(name="same", x=2.0)
+    sources: dict[str, Callable[[], list[Any]]] = {
+        "two objects with one id": lambda: [twin, other],
+        "an object listed twice": lambda: [twin, twin],
+        "a source that raises": lambda: [1 // 0],
+    }
+
+    def record(strict: bool) -> Trace:
+        path = tmp_path / f"{strict}.crumbs"
+        with Recorder(path, strict=strict) as rec:
+            rec.watch_each(sources.get(name, lambda: [twin]), kind="buoy", id="name", x="x")
+            rec.frame(1.0, frame=5)
+            if name == "an event by a stranger":
+                rec.event("bell.rung", by=object())
+            rec.frame(0.5 if name == "time falls" else 1.1, frame=2 if name == "the frame number falls" else 6)
+        return open_trace(path)
+
+    trace = record(strict=False)
+    assert any(note.startswith(f"while recording: {TROUBLES[name]}, ") for note in trace.notes)
+    assert trace.clock.frames.tolist() == [5, 6]
+    assert (np.diff(trace.clock.times) >= 0).all()
+    with pytest.raises((BreadcrumbError, ZeroDivisionError)):
+        record(strict=True)
+
+
+MISUSES: dict[str, tuple[dict[str, Any], str]] = {
+    "no attribute name": ({"x": "a b"}, "expected an attribute name"),
+    "code": ({"x": "__import__('os').abort()"}, "expected an attribute name"),
+    "a keyword": ({"x": "class"}, "expected an attribute name"),
+    "a number": ({"x": 3}, "expected an attribute name"),
+    "a taken name": ({"life": "life"}, "other than life and frame"),
+}
+
+
+@pytest.mark.parametrize("name", MISUSES)
+def test_what_cannot_be_a_reader_is_refused_before_the_game_starts(tmp_path: Path, name: str) -> None:
+    """A wrong reader is an error of `watch`, and its text is never run as code."""
+    properties, words = MISUSES[name]
+    with Recorder(tmp_path / "a.crumbs") as rec, pytest.raises(Misuse, match=words):
+        rec.watch(SimpleNamespace(), id="one", kind="thing", **properties)
+
+
+def test_a_recording_is_not_overwritten_unasked(tmp_path: Path) -> None:
+    """A second recording of the same name is refused, overwrites when told to, and never a folder of other things."""
+    path = tmp_path / "a.crumbs"
+    Recorder(path, take=1).close()
+    with pytest.raises(TraceExists, match="overwrite=True"):
+        Recorder(path)
+    Recorder(path, overwrite=True, take=2).close()
+    assert open_trace(path).about["take"] == 2
+    other = tmp_path / "mine.crumbs"
+    other.mkdir()
+    (other / "thesis.txt").write_text("dear to me")
+    with pytest.raises(TraceExists, match="no trace"):
+        Recorder(other, overwrite=True)
+    with pytest.raises(Misuse, match=r"mine\.crumbs"):
+        Recorder(tmp_path / "mine")
+
+
+def test_an_exception_in_the_game_leaves_a_whole_trace(tmp_path: Path) -> None:
+    """Leaving the recorder through an error seals the trace; events since the last frame are kept as late ones."""
+
+    def play() -> None:
+        with Recorder(tmp_path / "a.crumbs") as rec:
+            rec.frame(0.0)
+            rec.event("bell.rung")
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        play()
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert trace.notes == ()
+    assert trace.data.session.events.late.tolist() == [True]
+
+
+def test_a_full_disk_ends_the_recording_and_not_the_game(tmp_path: Path) -> None:
+    """When nothing more can be written the game goes on, and what was recorded before opens."""
+    script = """
+import resource, sys
+from types import SimpleNamespace
+from breadcrumb import Recorder
+resource.setrlimit(resource.RLIMIT_FSIZE, (20_000, 20_000))
+import signal; signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+thing = SimpleNamespace(x=0.0)
+with Recorder(sys.argv[1]) as rec:
+    rec.watch(thing, id="one", kind="thing", x="x")
+    for frame in range(2000):
+        thing.x = frame * 1.5
+        rec.frame(frame / 60)
+print("the game went on")
+"""
+    path = tmp_path / "full.crumbs"
+    done = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, check=True)
+    assert done.stdout == "the game went on\n"
+    assert "recording stopped" in done.stderr
+    trace = open_trace(path)
+    assert 100 < trace.clock.size < 2000
+    assert trace.one("thing").x.values.tolist() == [frame * 1.5 for frame in range(trace.clock.size)]
+
+
+def test_the_recorder_loads_the_standard_library_alone(tmp_path: Path) -> None:
+    """A game that records imports neither NumPy nor any other package."""
+    script = "import sys; from breadcrumb import Recorder; print({name.split('.')[0] for name in sys.modules})"
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    loaded = set(eval(done.stdout))
+    assert not loaded & {"numpy", "pyarrow", "click", "rich", "matplotlib", "msgspec", "logging", "asyncio"}

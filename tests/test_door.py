@@ -1,0 +1,43 @@
+import subprocess
+import sys
+
+import breadcrumb
+from breadcrumb.errors import is_typing_error
+
+
+def test_the_door_lists_what_it_gives() -> None:
+    """Every public name is there, the list is sorted, and a wrong name is an ordinary attribute error."""
+    assert sorted(breadcrumb.__all__) == breadcrumb.__all__ == dir(breadcrumb)
+    for name in breadcrumb.__all__:
+        assert getattr(breadcrumb, name).__name__ == name
+    assert not hasattr(breadcrumb, "Recoder")
+
+
+def test_help_loads_no_library_but_click() -> None:
+    """`breadcrumb --help` pays neither for NumPy nor for the terminal or figure libraries."""
+    script = (
+        "import sys\nfrom breadcrumb.cli import main\ntry:\n    main(['--help'])\nexcept SystemExit:\n    pass\n"
+        "print(sorted({'numpy', 'pyarrow', 'rich', 'matplotlib', 'msgspec'} & set(sys.modules)))"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    assert done.stdout.splitlines()[-1] == "[]"
+
+
+SLIPS = {
+    ("flare.thrown", "flare.thrwon"): True,
+    ("flare.thrown", "flare.throwns"): True,
+    ("flare.thrown", "flare.thown"): True,
+    ("flare.thrown", "flare.trown"): True,
+    ("flare.thrown", "flare.thrown"): False,
+    ("flare.thrown", "flares.thrownn"): False,
+    ("flare.lit", "flare.lot"): False,
+    ("flare.thrown", "thrown"): False,
+    ("gate.open", "gate.oven"): True,
+}
+
+
+def test_a_slip_of_the_keyboard_is_one_edit_in_a_long_word() -> None:
+    """One edit or one swap within one dotted part of four letters or more is taken for a typing error."""
+    for (one, other), expected in SLIPS.items():
+        assert is_typing_error(one, other) is expected, (one, other)
+        assert is_typing_error(other, one) is expected, (other, one)
