@@ -1,0 +1,146 @@
+"""The values that describe one recorded session."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+Ints: TypeAlias = NDArray[np.int64]
+Floats: TypeAlias = NDArray[np.float64]
+Bools: TypeAlias = NDArray[np.bool_]
+
+NOBODY = -1
+"""Stands for no object, no life, or no row of the clock."""
+
+
+@dataclass(frozen=True, eq=False)
+class Clock:
+    """Game time on every recorded frame; a *row* of the clock is a place in these arrays."""
+
+    frames: Ints
+    """Frame numbers, rising."""
+    times: Floats
+    """Seconds of game time, never falling."""
+
+    @property
+    def size(self) -> int:
+        """The number of recorded frames."""
+        return len(self.frames)
+
+    def row_at_or_after(self, frame: int) -> int:
+        """Return the row of the first recorded frame that is not before this one."""
+        return int(np.searchsorted(self.frames, frame))
+
+
+@dataclass(frozen=True, eq=False)
+class Lives:
+    """Every life, in the order of its number; arrays of equal length."""
+
+    name: Ints
+    """The object's id, as a place in the session's names."""
+    kind: Ints
+    """The object's kind, as a place in the session's kinds."""
+    parent: Ints
+    """The id of its parent, as a place in the session's names, or NOBODY."""
+    appear: Ints
+    """The row on which it was seen to appear; NOBODY if it was there before the recorder looked."""
+    first: Ints
+    """The row of its first sample, or NOBODY."""
+    last: Ints
+    """The row of its last sample, or NOBODY."""
+    leave: Ints
+    """The row on which it was gone; NOBODY if it was alive at the end."""
+
+    @property
+    def size(self) -> int:
+        """The number of lives."""
+        return len(self.name)
+
+    @cached_property
+    def ordinal(self) -> Ints:
+        """Which life of its object each is, counted from 1."""
+        order = np.argsort(self.name, kind="stable")
+        names = self.name[order]
+        starts = np.flatnonzero(np.r_[True, names[1:] != names[:-1]]) if self.size else np.zeros(0, np.int64)
+        run = np.repeat(starts, np.diff(np.r_[starts, self.size]))
+        ordinal = np.empty(self.size, np.int64)
+        ordinal[order] = np.arange(self.size) - run + 1
+        return ordinal
+
+
+@dataclass(frozen=True, eq=False)
+class Events:
+    """Every event, by frame and by order within the frame; arrays of equal length."""
+
+    row: Ints
+    """The row of the clock."""
+    order: Ints
+    """The place within the frame; NOBODY if the source gives none."""
+    kind: Ints
+    """Which event it is, as a place in `kinds`."""
+    kinds: tuple[str, ...]
+    """The names of events that occurred."""
+    by: Ints
+    """Who did it, as a place in the session's names, or NOBODY."""
+    on: Ints
+    """Whom it was done to, as a place in the session's names, or NOBODY."""
+    data: tuple[Mapping[str, Any], ...]
+    """What else is known of each."""
+    late: Bools
+    """Whether it came after the last frame."""
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """A tuning constant, as recorded at one moment."""
+
+    name: str
+    row: int
+    value: float | str | bool
+    unit: str
+
+
+@dataclass(frozen=True, eq=False)
+class Session:
+    """All that is known of a session besides the states of its objects."""
+
+    label: str
+    """The trace's name, for messages."""
+    about: Mapping[str, Any]
+    """Free metadata and the conventions of the world."""
+    clock: Clock
+    lives: Lives
+    events: Events
+    names: tuple[str, ...]
+    """The ids of all objects, and whatever else events name."""
+    kinds: tuple[str, ...]
+    """The kinds of all objects."""
+    parameters: tuple[Parameter, ...] = ()
+    declared_events: tuple[str, ...] = ()
+    declared_kinds: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+    """What a user should know of the recording: that it was cut, or could not be read in full."""
+
+    def unit_of(self, kind: str, prop: str) -> str:
+        """Return the declared unit of a property, or an empty text."""
+        units = self.about.get("units") or {}
+        return str(units.get(f"{kind}.{prop}", units.get(prop, "")))
+
+    def who(self, life: int) -> str:
+        """Return the id of a life's object."""
+        return self.names[int(self.lives.name[life])]
+
+
+@dataclass(frozen=True, eq=False)
+class ColumnData:
+    """The values of one column, one for each row of its kind's table."""
+
+    values: NDArray[Any]
+    """Floats, flags, or places in `texts`."""
+    valid: Bools | None = None
+    """Which values were recorded; None if all were."""
+    texts: tuple[str, ...] | None = field(default=None)
+    """The distinct texts of a text column."""

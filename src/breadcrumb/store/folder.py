@@ -1,0 +1,277 @@
+"""The folder of open formats that a trace is kept in."""
+
+import json
+import urllib.parse
+import zlib
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from breadcrumb.errors import NotATrace, TraceError, TraceTooNew
+from breadcrumb.journal.layout import ABOUT_NAME
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lives, Parameter, Session
+from breadcrumb.model.trace import TraceData
+from breadcrumb.store.arrow import (
+    coded_array,
+    column_array,
+    column_data,
+    flag_array,
+    float_array,
+    int_array,
+    ints,
+    text_array,
+)
+
+FORMAT_VERSION = 1
+ABOUT = ABOUT_NAME
+STATES = "states"
+_ROW_GROUP = 1 << 18
+
+
+def write_folder(data: TraceData, folder: Path) -> None:
+    """Write a trace as Parquet files and `about.json` into an existing, empty folder, and read all of it back.
+
+    Raises:
+        TraceError: what was read back is not what was written.
+    """
+    session = data.session
+    frames = session.clock.frames
+    _write(folder / "frames.parquet", {"frame": int_array(frames), "t": float_array(session.clock.times)})
+    _write(folder / "lives.parquet", _lives_table(session))
+    _write(folder / "events.parquet", _events_table(session))
+    _write(folder / "parameters.parquet", _parameters_table(session))
+    (folder / STATES).mkdir()
+    for kind in session.kinds:
+        if data.columns(kind):
+            _write_kind(data, kind, folder / STATES / _file_name(kind))
+    about = {
+        "format": FORMAT_VERSION,
+        "about": dict(session.about),
+        "declared": {"events": session.declared_events, "kinds": session.declared_kinds},
+        "notes": session.notes,
+    }
+    (folder / ABOUT).write_text(json.dumps(about, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
+
+
+class FolderTrace:
+    """A trace in a folder; columns are read when they are asked for, and kept."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._columns: dict[tuple[str, str], ColumnData] = {}
+        self._index: dict[str, tuple[Ints, Ints]] = {}
+        self._about = _read_about(folder / ABOUT)
+
+    @cached_property
+    def session(self) -> Session:
+        """All that is known besides the states."""
+        frames = self._read("frames.parquet")
+        clock = Clock(ints(frames["frame"], NOBODY), column_data(frames["t"]).values)
+        places = _Places(clock)
+        lives = _read_lives(self._read("lives.parquet"), places)
+        events = _read_events(self._read("events.parquet"), places)
+        parameters = self._read("parameters.parquet").to_pylist()
+        declared = self._about["declared"]
+        return Session(
+            label=self._folder.stem,
+            about=self._about["about"],
+            clock=clock,
+            lives=lives,
+            events=events,
+            names=tuple(places.names),
+            kinds=tuple(places.kinds),
+            parameters=tuple(
+                Parameter(one["name"], clock.row_at_or_after(one["frame"]), json.loads(one["value"]), one["unit"])
+                for one in parameters
+            ),
+            declared_events=tuple(declared["events"]),
+            declared_kinds=tuple(declared["kinds"]),
+            notes=tuple(self._about["notes"]),
+        )
+
+    def columns(self, kind: str) -> Sequence[str]:
+        """Return the names of a kind's columns."""
+        path = self._folder / STATES / _file_name(kind)
+        if not path.exists():
+            return ()
+        return tuple(name for name in pq.read_schema(path).names if name not in ("life", "frame"))
+
+    def index(self, kind: str) -> tuple[Ints, Ints]:
+        """Return the life and the row of the clock of each of a kind's samples."""
+        if kind not in self._index:
+            table = self._read(f"{STATES}/{_file_name(kind)}", ["life", "frame"])
+            row = np.searchsorted(self.session.clock.frames, ints(table["frame"], NOBODY))
+            self._index[kind] = ints(table["life"], NOBODY), row
+        return self._index[kind]
+
+    def column(self, kind: str, name: str) -> ColumnData:
+        """Return one column."""
+        if (kind, name) not in self._columns:
+            table = self._read(f"{STATES}/{_file_name(kind)}", [name])
+            self._columns[kind, name] = column_data(table[name])
+        return self._columns[kind, name]
+
+    def _read(self, name: str, columns: list[str] | None = None) -> Any:
+        path = self._folder / name
+        try:
+            return pq.read_table(path, columns=columns, partitioning=None)
+        except FileNotFoundError:
+            raise TraceError(f"{path} is missing; the trace is not whole, take it from its source again") from None
+        except (pa.ArrowException, OSError) as error:
+            raise TraceError(f"{path} is damaged or cut short ({error}); take it from its source again") from None
+
+
+def _file_name(kind: str) -> str:
+    """Return a file name that no kind's name can lead out of the folder."""
+    return urllib.parse.quote(kind, safe=" ").replace(".", "%2E") + ".parquet"
+
+
+def _read_about(path: Path) -> dict[str, Any]:
+    try:
+        about: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+        version = int(about["format"])
+    except (ValueError, LookupError, TypeError) as error:
+        raise NotATrace(f"{path}: expected the description of a trace, found something else ({error})") from None
+    if version > FORMAT_VERSION:
+        raise TraceTooNew(
+            f"{path}: written in format {version}, and this version of breadcrumb reads up to {FORMAT_VERSION}; "
+            "install a newer breadcrumb"
+        )
+    return about
+
+
+def _write(path: Path, columns: Mapping[str, Any]) -> None:
+    table = pa.table(dict(columns))
+    whole = [name for name in columns if pa.types.is_integer(table.schema.field(name).type)]
+    numbers = [name for name in columns if pa.types.is_floating(table.schema.field(name).type)]
+    encodings = dict.fromkeys(whole, "DELTA_BINARY_PACKED") | dict.fromkeys(numbers, "BYTE_STREAM_SPLIT")
+    texts = [
+        name for name in columns if name not in encodings and not pa.types.is_boolean(table.schema.field(name).type)
+    ]
+    pq.write_table(
+        table,
+        path,
+        compression="zstd",
+        use_dictionary=texts,
+        column_encoding=encodings or None,
+        row_group_size=_ROW_GROUP,
+    )
+    if pq.read_metadata(path).num_rows != table.num_rows:
+        raise TraceError(f"{path}: wrote {table.num_rows} rows and read back another number; is the disk full?")
+
+
+def _write_kind(data: TraceData, kind: str, path: Path) -> None:
+    life, row = data.index(kind)
+    columns = {name: data.column(kind, name) for name in data.columns(kind)}
+    frame = data.session.clock.frames[row]
+    arrays = {name: column_array(column) for name, column in columns.items()}
+    _write(path, {"life": int_array(life), "frame": int_array(frame), **arrays})
+    back = pq.read_table(path, partitioning=None)
+    same = _checksum(ints(back["life"], NOBODY)) == _checksum(life) and all(
+        _checksum(column_data(back[name]).values) == _checksum(column.values)
+        for name, column in columns.items()
+        if column.valid is None and column.texts is None  # what stands in place of a missing value is nobody's business
+    )
+    if not same:
+        raise TraceError(f"{path}: what was read back is not what was written; is the disk failing?")
+
+
+def _checksum(values: Any) -> int:
+    return zlib.crc32(np.ascontiguousarray(values).tobytes())
+
+
+def _lives_table(session: Session) -> dict[str, Any]:
+    lives, frames = session.lives, session.clock.frames
+    return {
+        "life": int_array(np.arange(lives.size)),
+        "id": coded_array(lives.name, session.names or ("",)),
+        "kind": coded_array(lives.kind, session.kinds or ("",)),
+        "parent": coded_array(np.maximum(lives.parent, 0), session.names or ("",), lives.parent != NOBODY),
+        "appear_frame": _frame_of(lives.appear, frames),
+        "first_frame": _frame_of(lives.first, frames),
+        "last_frame": _frame_of(lives.last, frames),
+        "leave_frame": _frame_of(lives.leave, frames),
+    }
+
+
+def _events_table(session: Session) -> dict[str, Any]:
+    events, names = session.events, session.names or ("",)
+    return {
+        "frame": _frame_of(events.row, session.clock.frames),
+        "order": int_array(events.order, events.order != NOBODY),
+        "name": coded_array(events.kind, events.kinds or ("",)),
+        "by": coded_array(np.maximum(events.by, 0), names, events.by != NOBODY),
+        "on": coded_array(np.maximum(events.on, 0), names, events.on != NOBODY),
+        "data": text_array([json.dumps(dict(data), ensure_ascii=False) if data else None for data in events.data]),
+        "late": flag_array(events.late),
+    }
+
+
+def _parameters_table(session: Session) -> dict[str, Any]:
+    parameters, frames = session.parameters, session.clock.frames
+    return {
+        "frame": _frame_of(np.array([one.row for one in parameters], np.int64), frames),
+        "name": text_array([one.name for one in parameters]),
+        "value": text_array([json.dumps(one.value) for one in parameters]),
+        "unit": text_array([one.unit for one in parameters]),
+    }
+
+
+def _frame_of(row: Ints, frames: Ints) -> Any:
+    valid = row != NOBODY
+    return int_array(frames[np.maximum(row, 0)] if len(frames) else np.zeros(len(row), np.int64), valid)
+
+
+class _Places:
+    """The places of texts in the session's lists, as they are met."""
+
+    def __init__(self, clock: Clock) -> None:
+        self.clock = clock
+        self.names: dict[str, int] = {}
+        self.kinds: dict[str, int] = {}
+
+    def rows(self, column: Any) -> Ints:
+        """Return the rows of the clock of a column of frame numbers."""
+        frames = ints(column, NOBODY)
+        return np.where(frames == NOBODY, NOBODY, np.searchsorted(self.clock.frames, frames))
+
+    def of(self, column: Any, known: dict[str, int]) -> Ints:
+        """Return the places of a column of texts, adding those not met before."""
+        data = column_data(column)
+        texts = data.texts or ()
+        used = np.unique(data.values if data.valid is None else data.values[data.valid])
+        place = np.full(len(texts) + 1, NOBODY)
+        for code in used:
+            place[code] = known.setdefault(texts[code], len(known))
+        return place[data.values] if data.valid is None else np.where(data.valid, place[data.values], NOBODY)
+
+
+def _read_lives(table: Any, places: _Places) -> Lives:
+    return Lives(
+        name=places.of(table["id"], places.names),
+        kind=places.of(table["kind"], places.kinds),
+        parent=places.of(table["parent"], places.names),
+        appear=places.rows(table["appear_frame"]),
+        first=places.rows(table["first_frame"]),
+        last=places.rows(table["last_frame"]),
+        leave=places.rows(table["leave_frame"]),
+    )
+
+
+def _read_events(table: Any, places: _Places) -> Events:
+    kinds: dict[str, int] = {}
+    return Events(
+        row=places.rows(table["frame"]),
+        order=ints(table["order"], NOBODY),
+        kind=places.of(table["name"], kinds),
+        kinds=tuple(kinds),
+        by=places.of(table["by"], places.names),
+        on=places.of(table["on"], places.names),
+        data=tuple(json.loads(text) if text else {} for text in table["data"].to_pylist()),
+        late=column_data(table["late"]).values,
+    )

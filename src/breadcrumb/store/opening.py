@@ -1,0 +1,100 @@
+"""Opening whatever lies at a path: a trace, a recording that was never opened, or neither."""
+
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+from breadcrumb.errors import NotATrace, TraceError
+from breadcrumb.journal.layout import FILE_NAME
+from breadcrumb.journal.lock import lock_file
+from breadcrumb.journal.reading import Journal, read_journal
+from breadcrumb.model.trace import TraceData
+from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
+from breadcrumb.store.memory import MemoryTrace, trace_from_journal
+
+
+def open_data(path: str | Path) -> TraceData:
+    """Open a trace; a recording that is opened for the first time is turned into Parquet on the way.
+
+    Raises:
+        NotATrace: there is nothing, or something else, at this path.
+        TraceError: a part of the trace is missing or damaged.
+        TraceTooNew: a newer version of the library wrote it.
+    """
+    folder = Path(path)
+    if not folder.is_dir():
+        raise NotATrace(_what_is_there(folder))
+    if (folder / FILE_NAME).exists():
+        return _open_journal(folder)
+    if (folder / ABOUT).exists():
+        return FolderTrace(folder)
+    raise NotATrace(
+        f"{folder}: expected a trace, that is a folder with {ABOUT} or {FILE_NAME} in it; found neither. "
+        "Name the folder whose name ends in .crumbs"
+    )
+
+
+def _what_is_there(path: Path) -> str:
+    if path.exists():
+        return f"{path}: expected a trace, that is a folder NAME.crumbs; found a file"
+    near = sorted(other.name for other in path.parent.glob("*.crumbs")) if path.parent.is_dir() else []
+    hint = f"in {path.parent} there is {', '.join(near)}" if near else f"there is no trace in {path.parent} either"
+    return f"{path}: expected a trace, found nothing; {hint}"
+
+
+def _open_journal(folder: Path) -> TraceData:
+    with (folder / FILE_NAME).open("rb") as file:
+        free = lock_file(file)
+        journal = read_journal(folder / FILE_NAME)
+        notes = _notes(journal, free)
+        if not free:
+            return trace_from_journal(journal, folder.stem, (*notes, "still being recorded; held in memory"))
+        trace = trace_from_journal(journal, folder.stem, notes)
+        try:
+            _convert(trace, folder)
+        except OSError as error:
+            reason = f"the folder cannot be written ({error.strerror}); held in memory"
+            return trace_from_journal(journal, folder.stem, (*notes, reason))
+        return trace
+
+
+def _notes(journal: Journal, free: bool) -> tuple[str, ...]:
+    if not journal.frames:
+        return ("no frame was recorded",)
+    if journal.seal is not None or not free:
+        return ()
+    last = journal.frames[-1]
+    return (f"the recording was cut after frame {last.frame} ({last.t:.3f} s); all up to there is whole",)
+
+
+def _convert(trace: MemoryTrace, folder: Path) -> None:
+    """Write the trace's files beside the journal, check them, move them into place, and only then drop the journal.
+
+    Whenever this is interrupted the journal is still there, and still the truth.
+    """
+    making = Path(tempfile.mkdtemp(prefix="making-", dir=folder))
+    try:
+        write_folder(trace, making)
+        for made in making.iterdir():
+            place = folder / made.name
+            if place.is_dir():
+                shutil.rmtree(place)
+            made.replace(place)
+        if not (folder / STATES).is_dir() or not (folder / ABOUT).is_file():
+            raise TraceError(f"{folder}: a file that was just written is gone; does something else write here?")
+        _sync(folder)
+        (folder / FILE_NAME).unlink()
+    finally:
+        shutil.rmtree(making, ignore_errors=True)
+
+
+def _sync(folder: Path) -> None:
+    for path in (folder, *folder.rglob("*")):
+        if path.is_dir() and os.name == "nt":
+            continue
+        number = os.open(path, os.O_RDONLY)
+        try:
+            os.fsync(number)
+        finally:
+            os.close(number)

@@ -1,0 +1,36 @@
+"""Putting rows in order, and tables of one kind together."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.model.session import ColumnData, Ints
+
+
+def by_life_and_row(life: Ints, row: Ints) -> Ints:
+    """Return the order that sorts samples by life, then by row; rows of one table come sorted by row already."""
+    if (row[1:] >= row[:-1]).all():
+        highest = int(life.max(initial=0))
+        narrow = life.astype(np.uint16) if highest < 2**16 else life  # a stable sort of 16 bits is a radix sort
+        return np.argsort(narrow, kind="stable")
+    return np.lexsort((row, life))
+
+
+def merge_columns(columns: Sequence[ColumnData | None], sizes: Sequence[int], order: Ints) -> ColumnData:
+    """Put the parts of one column, each with so many rows, behind each other and in order; a part may be absent."""
+    model = next(column for column in columns if column is not None)
+    values, valid = [], []
+    for column, size in zip(columns, sizes, strict=True):
+        fits = column is not None and column.values.dtype == model.values.dtype
+        part = column if column is not None and fits else _missing(model.values.dtype, size)
+        values.append(part.values)
+        valid.append(np.ones(size, np.bool_) if part.valid is None else part.valid)
+    every = np.concatenate(valid)[order]
+    return ColumnData(np.concatenate(values)[order], None if every.all() else every, model.texts)
+
+
+def _missing(dtype: np.dtype[Any], size: int) -> ColumnData:
+    values: NDArray[Any] = np.zeros(size, dtype)
+    return ColumnData(values, np.zeros(size, np.bool_))

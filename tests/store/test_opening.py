@@ -1,0 +1,193 @@
+import json
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+import pyarrow.parquet as pq
+import pytest
+
+from breadcrumb import Recorder, open_trace
+from breadcrumb.errors import NotATrace, TraceError, TraceTooNew
+from breadcrumb.model.trace import TraceData
+from breadcrumb.store.folder import FolderTrace
+from breadcrumb.store.memory import MemoryTrace
+from breadcrumb.store.opening import open_data
+
+
+def _record(path: Path) -> None:
+    """Record two kinds with every sort of column, missing values, a reused id, a gap and late events."""
+    boats = [SimpleNamespace(name=f"b{n}", x=float(n), lit=n == 0, state="idle", at=(n, 2.0)) for n in range(3)]
+    sparks: list[Any] = []
+    with Recorder(path, game="Lantern Bay", units={"x": "m"}) as rec:
+        rec.declare(events=["never.seen"], kinds=["ghost"])
+        rec.parameter("cap", 6.0, "m/s")
+        rec.watch_each(lambda: boats, kind="boat", id="name", x="x", lit="lit", state="state", at="at")
+        rec.watch_each(lambda: sparks, kind="../spark", x="x")
+        for frame in range(6):
+            boats[1].x = None if frame == 2 else float("nan") if frame == 3 else frame * 0.1
+            boats[0].state = ("idle", "moving")[frame % 2]
+            boats[2].lit = None if frame == 4 else True
+            sparks[:] = [SimpleNamespace(x=float(frame))] if frame % 2 else []
+            rec.event("tick", by="b0", on="wall", data={"frame": frame, "deep": {"a": [1, "é"]}})
+            rec.event("tock")
+            rec.frame(frame * 0.25, frame=frame if frame < 4 else frame + 10)
+        rec.parameter("cap", 7.0, "m/s")
+        rec.event("late.one")
+
+
+def _content(data: TraceData) -> dict[str, Any]:
+    """Return all of a trace as plain values."""
+    session = data.session
+    content: dict[str, Any] = {
+        "about": dict(session.about),
+        "clock": (session.clock.frames.tolist(), session.clock.times.tolist()),
+        "parameters": session.parameters,
+        "declared": (session.declared_events, session.declared_kinds, session.notes),
+    }
+    lives, events, names = session.lives, session.events, [*session.names, None]
+    who = [[names[place] for place in one.tolist()] for one in (lives.name, lives.parent, events.by, events.on)]
+    content["who"] = who
+    content["lives"] = [one.tolist() for one in (lives.appear, lives.first, lives.last, lives.leave)]
+    content["events"] = [
+        [events.kinds[kind] for kind in events.kind], events.row.tolist(), events.order.tolist(), events.late.tolist(),
+        [dict(one) for one in events.data],
+    ]  # fmt: skip
+    for kind in session.kinds:
+        content[kind] = [one.tolist() for one in data.index(kind)]
+        for name in data.columns(kind):
+            column = data.column(kind, name)
+            valid = np.ones(len(column.values), bool) if column.valid is None else column.valid
+            values = [column.texts[place] for place in column.values] if column.texts else column.values.tolist()
+            content[f"{kind} {name}"] = [repr(one) if ok else None for one, ok in zip(values, valid, strict=True)]
+    return content
+
+
+def test_the_first_opening_turns_the_journal_into_the_same_trace_in_parquet(tmp_path: Path) -> None:
+    """A trace read from its journal and then from its folder is the same in every value."""
+    _record(tmp_path / "a.crumbs")
+    first = open_data(tmp_path / "a.crumbs")
+    second = open_data(tmp_path / "a.crumbs")
+    assert isinstance(first, MemoryTrace)
+    assert isinstance(second, FolderTrace)
+    assert _content(first) == _content(second)
+    assert sorted(path.name for path in (tmp_path / "a.crumbs").iterdir()) == [
+        "about.json", "events.parquet", "frames.parquet", "lives.parquet", "parameters.parquet", "states",
+    ]  # fmt: skip
+
+
+def test_any_parquet_reader_opens_the_files(tmp_path: Path) -> None:
+    """The files hold what their columns say, with nulls for what is missing, in order of life and frame."""
+    _record(tmp_path / "a.crumbs")
+    open_trace(tmp_path / "a.crumbs")
+    folder = tmp_path / "a.crumbs"
+    boats = pq.read_table(folder / "states" / "boat.parquet").to_pydict()
+    assert boats["life"] == sorted(boats["life"])
+    assert boats["frame"][:6] == [0, 1, 2, 3, 14, 15]
+    assert boats["x"][8] is None
+    assert boats["x"][9] != boats["x"][9]
+    assert boats["state"][:3] == ["idle", "moving", "idle"]
+    lives = pq.read_table(folder / "lives.parquet").to_pylist()
+    assert lives[3] == {
+        "life": 3, "id": "../spark-1", "kind": "../spark", "parent": None, "appear_frame": 1, "first_frame": 1,
+        "last_frame": 1, "leave_frame": 2,
+    }  # fmt: skip
+    assert not (tmp_path / "spark.parquet").exists()
+
+
+def test_a_crash_during_the_first_opening_loses_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """While the journal is there it is the truth, whatever an interrupted conversion left beside it."""
+    _record(tmp_path / "a.crumbs")
+    folder = tmp_path / "a.crumbs"
+    whole = tmp_path / "copy.crumbs"
+    shutil.copytree(folder, whole)
+    expected = _content(open_data(folder))
+    shutil.copy(folder / "frames.parquet", whole / "frames.parquet")
+    (whole / "states").mkdir()
+    (whole / "states" / "boat.parquet").write_bytes(b"half a file")
+    (whole / "making-x1").mkdir()
+    assert _content(open_data(whole)) == expected
+    assert _content(open_data(whole)) == expected
+
+
+def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
+    """The frames so far can be looked at, the trace says so, and the recording goes on."""
+    thing = SimpleNamespace(x=1.0)
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch(thing, id="one", kind="thing", x="x")
+        rec.frame(0.0)
+        early = open_trace(tmp_path / "a.crumbs")
+        rec.frame(0.1)
+    assert early.clock.size == 1
+    assert early.notes == ("still being recorded; held in memory",)
+    assert open_trace(tmp_path / "a.crumbs").clock.size == 2
+
+
+def test_a_trace_that_cannot_be_written_opens_in_memory(tmp_path: Path) -> None:
+    """A recording on a full or protected medium is held in memory, says so, and stays as it was."""
+    _record(tmp_path / "a.crumbs")
+    script = """
+import resource, signal, sys
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+from breadcrumb import open_trace
+trace = open_trace(sys.argv[1])
+print(trace.clock.size, trace.notes[0])
+"""
+    command = [sys.executable, "-c", script, str(tmp_path / "a.crumbs")]
+    done = subprocess.run(command, capture_output=True, text=True, check=True)
+    assert done.stdout.startswith("6 the folder cannot be written")
+    assert [path.name for path in (tmp_path / "a.crumbs").iterdir()] == ["journal.bin"]
+
+
+def _cut(name: str) -> Callable[[Path], None]:
+    def cut(folder: Path) -> None:
+        content = (folder / name).read_bytes()
+        (folder / name).write_bytes(content[: len(content) // 2])
+
+    return cut
+
+
+def _about(**changes: Any) -> Callable[[Path], None]:
+    def change(folder: Path) -> None:
+        about = json.loads((folder / "about.json").read_text())
+        (folder / "about.json").write_text(json.dumps({**about, **changes}))
+
+    return change
+
+
+def _replaced_by_a_file(folder: Path) -> None:
+    shutil.rmtree(folder)
+    folder.write_text("x")
+
+
+def _emptied(folder: Path) -> None:
+    shutil.rmtree(folder)
+    folder.mkdir()
+
+
+DAMAGE: dict[str, tuple[Callable[[Path], None], type[Exception], str]] = {
+    "nothing there": (shutil.rmtree, NotATrace, "found nothing; in .* there is other.crumbs"),
+    "a file": (_replaced_by_a_file, NotATrace, "found a file"),
+    "an empty folder": (_emptied, NotATrace, "found neither"),
+    "a cut table": (_cut("frames.parquet"), TraceError, "damaged or cut short"),
+    "a lost table": (lambda folder: (folder / "lives.parquet").unlink(), TraceError, "missing; the trace is not whole"),
+    "a cut description": (_cut("about.json"), NotATrace, "found something else"),
+    "a newer format": (_about(format=99), TraceTooNew, "format 99, .* up to 1; install a newer"),
+}
+
+
+@pytest.mark.parametrize("name", DAMAGE)
+def test_what_is_no_whole_trace_is_refused_with_a_reason(tmp_path: Path, name: str) -> None:
+    """A path that holds no trace, or a damaged or a newer one, is refused in words that say what to do."""
+    damage, error, words = DAMAGE[name]
+    _record(tmp_path / "a.crumbs")
+    (tmp_path / "other.crumbs").mkdir()
+    open_trace(tmp_path / "a.crumbs")
+    damage(tmp_path / "a.crumbs")
+    with pytest.raises(error, match=words):
+        open_trace(tmp_path / "a.crumbs")
