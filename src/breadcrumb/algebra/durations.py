@@ -1,0 +1,171 @@
+"""Durations: a number of frames or of seconds, never a bare number."""
+
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Clock, Floats, Ints
+
+SAME_TIME = 1e-6
+"""Times that differ by less than this many seconds are the same."""
+
+
+@dataclass(frozen=True, slots=True, order=False)
+class Duration:
+    """A length of time; made by `frames` or `seconds`."""
+
+    value: float
+    unit: Literal["frames", "s"]
+
+    def __str__(self) -> str:
+        return f"{self.value:g} {self.unit}" if self.unit == "s" or self.value != 1 else "1 frame"
+
+
+Within: TypeAlias = Duration | tuple[Duration, Duration]
+"""From 0 to a duration, or from an earliest to a latest one, both ends included."""
+
+
+def frames(count: int) -> Duration:
+    """Return a duration of whole frames, counted by frame number.
+
+    Raises:
+        Misuse: the count is not a whole number that is at least 0.
+
+    Example:
+        >>> str(frames(7))
+        '7 frames'
+    """
+    if not is_number(count) or count < 0 or count != int(count):
+        raise Misuse(
+            f"expected a whole number of frames from 0 up, found {count!r}; for times write seconds({count!r})"
+        )
+    return Duration(int(count), "frames")
+
+
+def seconds(value: float) -> Duration:
+    """Return a duration of game time.
+
+    Raises:
+        Misuse: the value is not a finite number that is at least 0.
+
+    Example:
+        >>> str(seconds(0.35))
+        '0.35 s'
+    """
+    if not is_number(value) or not 0 <= value < float("inf"):
+        raise Misuse(f"expected a finite number of seconds from 0 up, found {value!r}")
+    return Duration(float(value), "s")
+
+
+def is_number(value: object) -> bool:
+    """Tell whether a value is a number, of Python or of NumPy, and no flag."""
+    return isinstance(value, int | float | np.integer | np.floating) and not isinstance(value, bool)
+
+
+def duration(value: object, what: str) -> Duration:
+    """Return the value if it is a duration.
+
+    Raises:
+        Misuse: it is something else; the message says what to write.
+    """
+    if isinstance(value, Duration):
+        return value
+    hint = f"write seconds({value!r}) or frames({value!r})" if isinstance(value, int | float) else "see seconds, frames"
+    raise Misuse(f"{what}: expected a duration, found {value!r}; {hint}")
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """When something is due after a moment: from the earliest to the latest duration, each widened by a tolerance."""
+
+    earliest: Duration
+    latest: Duration
+    tol: Duration | None = None
+
+    @property
+    def exact(self) -> bool:
+        """Whether one instant is due; in seconds, the first recorded frame at or after it."""
+        return self.earliest == self.latest
+
+    def __str__(self) -> str:
+        tolerance = f" +- {self.tol}" if self.tol else ""
+        if self.exact or not self.latest.value:
+            return f"{self.latest}{tolerance}" if self.latest.value else f"on the same frame{tolerance}"
+        from_zero = self.earliest.value == 0
+        span = f"within {self.latest}" if from_zero else f"{self.earliest} to {self.latest}"
+        return span + tolerance
+
+    def rows(self, clock: Clock, row: Ints) -> tuple[Ints, Ints]:
+        """Return the first and the last row that are in time after each row.
+
+        What is due at an instant in seconds is seen on the first recorded frame at or after it; so a window in which no
+        frame lies is met by the first one at or after its beginning. A last row of `clock.size` lies beyond the end of
+        the trace, and a last row below the first one in a gap of the frame numbers.
+        """
+        first = _due(clock, row, self.earliest, self.tol, -1)
+        last = _last(clock, row, self.latest, self.tol)
+        if self.latest.unit == "s":
+            last = np.maximum(last, _due(clock, row, self.earliest, None, 0))
+        return np.maximum(first, row), last
+
+
+def window(within: object, tol: Duration | None = None) -> Window:
+    """Return the window that `within=` describes.
+
+    Raises:
+        Misuse: it is neither a duration nor a pair of durations of one unit that rise.
+    """
+    if isinstance(within, tuple):
+        if len(within) != 2:
+            raise Misuse(f"within: expected a duration or a pair (earliest, latest), found {within!r}")
+        earliest, latest = duration(within[0], "within"), duration(within[1], "within")
+        if earliest.unit != latest.unit or earliest.value > latest.value:
+            raise Misuse(f"within: expected (earliest, latest) of one unit, found ({earliest}, {latest})")
+        return Window(earliest, latest, tol)
+    latest = duration(within, "within")
+    return Window(Duration(0, latest.unit), latest, tol)
+
+
+def elapsed(clock: Clock, start: Ints, end: Ints, unit: str) -> Floats:
+    """Return how long it is from one row to the other, in frames or seconds."""
+    axis = clock.frames if unit == "frames" else clock.times
+    return np.asarray(axis[end] - axis[start], np.float64)
+
+
+def _due(clock: Clock, row: Ints, length: Duration, tol: Duration | None, sign: int) -> Ints:
+    """Return the first row at or after an instant that is a duration, more or less a tolerance, after each row.
+
+    A tolerance in frames beside a duration in seconds counts recorded frames.
+    """
+    axis, instant, more = _instant(clock, row, length, tol, sign)
+    return np.clip(np.searchsorted(axis, instant - _slip(length)) + more, 0, clock.size)
+
+
+def _last(clock: Clock, row: Ints, length: Duration, tol: Duration | None) -> Ints:
+    """Return the last row not after an instant; `clock.size` if the trace may go on before that instant."""
+    axis, instant, more = _instant(clock, row, length, tol, 1)
+    last = np.searchsorted(axis, instant + _slip(length), side="right") - 1 + more
+    beyond = (last >= clock.size) | (instant > axis[-1] + _slip(length)) if clock.size else np.ones(len(row), np.bool_)
+    return np.where(beyond, clock.size, last)
+
+
+def _instant(
+    clock: Clock, row: Ints, length: Duration, tol: Duration | None, sign: int
+) -> tuple[NDArray[Any], NDArray[Any], int]:
+    """Return frame numbers or times, those a duration after each row, and how many recorded frames to add."""
+    axis: NDArray[Any] = clock.frames if length.unit == "frames" else clock.times
+    instant = axis[row] + length.value
+    if tol is None:
+        return axis, instant, 0
+    if tol.unit == length.unit:
+        return axis, instant + sign * tol.value, 0
+    if length.unit == "frames":
+        raise Misuse(f"tol: expected frames, as the timing of {length} is in frames; found {tol}")
+    return axis, instant, int(sign * tol.value)
+
+
+def _slip(length: Duration) -> float:
+    return 0 if length.unit == "frames" else SAME_TIME

@@ -1,0 +1,167 @@
+"""How signals of different objects, numbers and moments meet: sample by sample, by frame, or not at all."""
+
+from dataclasses import replace
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.algebra.durations import SAME_TIME, Duration
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.samples import Samples, noise_of
+from breadcrumb.algebra.tracks import Track
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import NOBODY, Ints
+
+S = TypeVar("S", bound=Samples)
+
+
+def meet(left: S, right: object) -> tuple[S, S]:
+    """Return both on one track and with the same number of parts.
+
+    The same track: element by element. One that never has two objects on a frame joins any other by frame.
+
+    Raises:
+        Misuse: two groups that nothing pairs, or parts that do not fit.
+    """
+    if not isinstance(right, type(left)):
+        return _same_parts(left, _constant(left, right))
+    if not left.track.same_as(right.track):
+        if left.track.source is not None or right.track.source is not None:
+            raise Misuse(
+                f"{left.name} and {right.name} were not picked at the same moments; pick both at the same ones"
+            )
+        if right.track.one_at_a_time:
+            right = _on_track(right, left.track)
+        elif left.track.one_at_a_time:
+            left = _on_track(left, right.track)
+        else:
+            raise Misuse(
+                f"{left.name} and {right.name} are of two groups, and nothing says which object goes with which; "
+                "use one object, or judge each group by itself"
+            )
+    return _same_parts(left, right)
+
+
+def places_at(track: Track, moments: Moments, way: int, by: Duration | None = None) -> Ints:
+    """Return the place of the sample for each moment: on its frame, or a duration before (-1) or after (1) it."""
+    subject_has_samples = np.isin(moments.subject, track.name)
+    if subject_has_samples.any() or not moments.count or not track.size:
+        life, index, keys = moments.life, track.key, track.keys
+        places = np.arange(track.size)
+    elif track.one_at_a_time:
+        rows, places = track.by_row
+        life, index = np.zeros(moments.count, np.int64), rows
+
+        def keys(life: Ints, row: Ints) -> Ints:
+            return row
+
+    else:
+        raise Misuse(
+            f"{moments.label} are of {', '.join(sorted(set(moments.subjects)))[:60]}, and the signal is of a group "
+            "without them; say .about('on') or .about('by'), or take the signal of one object"
+        )
+    row = moments.row if by is None else _moved(track, moments.row, way, by)
+    inside = (row >= 0) & (row < track.session.clock.size) & (life != NOBODY)
+    wanted = keys(life, np.where(inside, row, 0))
+    at = np.searchsorted(index, wanted, side="right") - 1 if way < 0 else np.searchsorted(index, wanted)
+    held = inside & (at >= 0) & (at < len(index))
+    at = np.where(held, at, 0)
+    if len(index):
+        place = places[at]
+        held &= (index[at] == wanted) if way == 0 else _same_life(track, place, life, moments)
+        return np.where(held, place, NOBODY)
+    return np.full(moments.count, NOBODY)
+
+
+def at_places(signal: S, moments: Moments, places: Ints) -> S:
+    """Return the signal's values at these places, one for each moment; NOBODY gives a missing one.
+
+    A value taken after its moment belongs to the frame that it was taken from: only then is it known.
+    """
+    there = places != NOBODY
+    row, life = moments.row, moments.life
+    if not signal.track.size:
+        parts: tuple[NDArray[Any], ...] = tuple(np.zeros(len(places), part.dtype) for part in signal.parts)
+        valid, noise = there, signal.noise
+    else:
+        safe = np.where(there, places, 0)
+        parts = tuple(part[safe] for part in signal.parts)
+        valid = there if signal.valid is None else there & signal.valid[safe]
+        noise = signal.noise[safe] if isinstance(signal.noise, np.ndarray) else signal.noise
+        life = np.where(there, signal.track.life[safe], life)
+        row = np.where(there, np.maximum(row, signal.track.row[safe]), row)
+    track = Track(signal.track.session, life, row, moments.row, moments.subject, signal.track.unseen)
+    return replace(signal, track=track, parts=parts, valid=None if valid.all() else valid, known_noise=noise)
+
+
+def _moved(track: Track, row: Ints, way: int, by: Duration) -> Ints:
+    """Return the last row at least a duration before each row, or the first one at least a duration after it."""
+    clock = track.session.clock
+    axis = clock.frames if by.unit == "frames" else clock.times
+    slip = 0 if by.unit == "frames" else SAME_TIME
+    if way < 0:
+        return np.searchsorted(axis, axis[row] - by.value + slip, side="right") - 1
+    return np.searchsorted(axis, axis[row] + by.value - slip)
+
+
+def _same_life(track: Track, place: Ints, life: Ints, moments: Moments) -> NDArray[np.bool_]:
+    owner = track.life[place]
+    by_subject = np.isin(moments.subject, track.name)
+    return np.asarray(~by_subject | (owner == life))
+
+
+def _on_track(signal: S, track: Track) -> S:
+    places = signal.track.find_row(track.row)
+    there = places != NOBODY
+    safe = np.where(there, places, 0)
+    if not signal.track.size:
+        parts = tuple(np.zeros(track.size, part.dtype) for part in signal.parts)
+    else:
+        parts = tuple(part[safe] for part in signal.parts)
+        there = there if signal.valid is None else there & signal.valid[safe]
+    noise = signal.known_noise
+    noise = noise[safe] if isinstance(noise, np.ndarray) and len(noise) else signal.noise if noise is None else noise
+    return replace(signal, track=track, parts=parts, valid=None if there.all() else there, known_noise=noise)
+
+
+def _constant(like: S, value: object) -> S:
+    """Return a number, a vector, or an array of one value a sample as a signal on the same track."""
+    if isinstance(value, Duration):
+        raise Misuse(f"{like.name} is no length of time; compare it with a number, not with {value}")
+    if isinstance(value, str) or like.texts is not None:
+        raise Misuse(f"cannot compare or combine {like.name} with {value!r}: one is a text, the other is not")
+    array = np.asarray(value)
+    if array.dtype.kind not in "fiub":
+        raise Misuse(f"expected a number, a vector or an array of them beside {like.name}, found {value!r}")
+    size = like.track.size
+    if array.ndim == 2 and array.shape[0] == size:
+        parts = tuple(array.T)
+    elif array.ndim == 1 and isinstance(value, np.ndarray) and array.shape[0] == size:
+        parts = (array,)
+    elif array.ndim == 1 and array.shape[0] in (len(like.parts), 2, 3):
+        parts = tuple(np.broadcast_to(part, size) for part in array)
+    elif array.ndim == 0:
+        parts = (np.broadcast_to(array, size),)
+    else:
+        raise Misuse(
+            f"expected one value, {len(like.parts)} parts, or {size} values beside {like.name}; "
+            f"found an array of shape {array.shape}"
+        )
+    missing = [np.isnan(part) for part in parts if isinstance(value, np.ndarray) and part.dtype.kind == "f"]
+    gone = np.logical_or.reduce(missing) if missing else np.zeros(size, np.bool_)
+    valid = ~gone if gone.any() else None
+    return replace(like, name="given values", parts=parts, valid=valid, unit="", known_noise=noise_of(parts))
+
+
+def _same_parts(left: S, right: S) -> tuple[S, S]:
+    if left.track.unseen or right.track.unseen:
+        return replace(left, parts=left.parts[:1]), replace(right, parts=right.parts[:1])
+    a, b = len(left.parts), len(right.parts)
+    if a == b:
+        return left, right
+    if b == 1:
+        return left, replace(right, parts=right.parts * a)
+    if a == 1:
+        return replace(left, parts=left.parts * b), right
+    raise Misuse(f"{left.name} has {a} parts and {right.name} has {b}; take the same parts of both, such as .x and .y")

@@ -1,0 +1,240 @@
+"""Moments: instants, each with its subject and its data."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, Literal, Protocol, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+
+Subject = Literal["either", "by", "on"]
+
+
+class Stretches(Protocol):
+    """What can say whether a life is inside it on a row: spans."""
+
+    def covers(self, life: Ints, row: Ints) -> Bools:
+        """Return whether each life is, on that row, inside."""
+
+
+@dataclass(frozen=True, eq=False)
+class Moments:
+    """Instants in the order in which they happened; arrays of equal length.
+
+    Moments come from events (`trace.events`), from lives (`objects.appears`, `objects.leaves`) and from flags
+    (`signal.rises()`). Their *subject* is `by`, else `on`; `about("on")` changes it.
+    """
+
+    session: Session
+    label: str
+    """What happened, for messages."""
+    row: Ints
+    """The row of the clock."""
+    order: Ints
+    """The place within the frame, or NOBODY."""
+    by: Ints
+    """Who did it, as a place in the session's names, or NOBODY."""
+    on: Ints
+    """Whom it was done to, as a place in the session's names, or NOBODY."""
+    data: Sequence[Mapping[str, Any]] = ()
+    """What else is known of each; empty if nothing is known of any."""
+    chosen: Subject = "either"
+    """Which of the two is the subject."""
+    known_life: Ints | None = None
+    """The life of the subject where the source says it."""
+    unseen: str = ""
+    """Why there are none, if the name was neither seen nor declared."""
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return len(self.row)
+
+    def __len__(self) -> int:
+        return self.count
+
+    def __bool__(self) -> bool:
+        raise Misuse(f"whether {self.label} happened is no one truth; write moments.count > 0")
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Moments):
+            return NotImplemented
+        return self._meaning() == other._meaning()
+
+    __hash__ = None  # type: ignore[assignment]
+
+    @property
+    def frames(self) -> Ints:
+        """The frame number of each."""
+        return self.session.clock.frames[self.row]
+
+    @property
+    def times(self) -> Floats:
+        """The game time of each, in seconds."""
+        return self.session.clock.times[self.row]
+
+    @cached_property
+    def subject(self) -> Ints:
+        """Of whom each is, as a place in the session's names, or NOBODY."""
+        if self.chosen == "by":
+            return self.by
+        return self.on if self.chosen == "on" else np.where(self.by == NOBODY, self.on, self.by)
+
+    @property
+    def subjects(self) -> tuple[str, ...]:
+        """The id of the subject of each; empty where there is none."""
+        return tuple("" if place == NOBODY else self.session.names[place] for place in self.subject.tolist())
+
+    @cached_property
+    def life(self) -> Ints:
+        """The life of the subject at each moment, or NOBODY; one that leaves on that frame counts."""
+        if self.known_life is not None:
+            return self.known_life
+        lives = self.session.lives
+        size = self.session.clock.size + 1
+        begin = np.where(lives.first == NOBODY, lives.appear, lives.first)
+        end = np.where(lives.leave == NOBODY, size, lives.leave)
+        order = np.lexsort((begin, lives.name))
+        starts = (lives.name * size + begin)[order]
+        place = np.searchsorted(starts, self.subject * size + self.row, side="right") - 1
+        if not lives.size:
+            return np.full(self.count, NOBODY)
+        life = order[np.maximum(place, 0)]
+        there = (place >= 0) & (lives.name[life] == self.subject) & (end[life] >= self.row)
+        return np.where(there, life, NOBODY)
+
+    def __getitem__(self, key: str) -> NDArray[Any]:
+        """Return one entry of the data of each, as an array; a moment without it is missing (None or NaN).
+
+        Raises:
+            UnknownName: no moment has such an entry.
+        """
+        if not isinstance(key, str):
+            raise Misuse(f"expected the name of an entry of the data, found {key!r}; for one moment use .where(...)")
+        values = [one.get(key) for one in self.data]
+        if self.count and all(value is None for value in values):
+            raise UnknownName("entry", key, {name for one in self.data for name in one}, f"the data of {self.label}")
+        return _array(values, self.count)
+
+    def about(self, subject: Subject) -> Self:
+        """Return the same moments with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
+        if subject not in ("either", "by", "on"):
+            raise Misuse(f"about: expected 'by', 'on' or 'either', found {subject!r}")
+        return replace(self, chosen=subject, known_life=None)
+
+    def called(self, label: str) -> Self:
+        """Return the same moments under a name of your own, for messages."""
+        return replace(self, label=label)
+
+    def where(self, condition: Callable[[Mapping[str, Any]], bool] | NDArray[Any]) -> Self:
+        """Return those moments for whose data a function is true, or that an array of flags names."""
+        if callable(condition):
+            keep = np.array([bool(condition(one)) for one in self.data], np.bool_)
+        else:
+            keep = np.asarray(condition)
+        if keep.dtype != np.bool_ or keep.shape != (self.count,):
+            raise Misuse(
+                f"where: expected {self.count} flags, one for each of {self.label}; found {keep.dtype}{keep.shape}"
+            )
+        return self.pick(np.flatnonzero(keep))
+
+    def with_data(self, **values: NDArray[Any]) -> Self:
+        """Return the same moments with more entries in their data, each given as an array with a row a moment.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> trace = small_trace()
+            >>> rung = trace.events("bell.rung")
+            >>> rung.with_data(place=trace.one("skiff").position.at(rung).values).data
+            ({'loudness': 3, 'place': [2.0, 0.0, 0.0]},)
+        """
+        for key, array in values.items():
+            if len(array) != self.count:
+                raise Misuse(
+                    f"with_data: expected {self.count} values of {key}, one for each {self.label}; found {len(array)}"
+                )
+        rows = [
+            dict(zip(values, row, strict=True))
+            for row in zip(*(array.tolist() for array in values.values()), strict=True)
+        ]
+        old = self.data or ({},) * self.count
+        return replace(self, data=tuple({**one, **row} for one, row in zip(old, rows, strict=True)))
+
+    def once_per_frame(self) -> Self:
+        """Return the first moment of each subject on each frame."""
+        pairs = np.stack([self.subject, self.row], axis=1)
+        _, first = np.unique(pairs, axis=0, return_index=True)
+        return self.pick(np.sort(first))
+
+    def during(self, spans: Stretches) -> Self:
+        """Return those moments that lie in the spans of their subject, or in spans of nobody in particular."""
+        return self.pick(np.flatnonzero(spans.covers(self.life, self.row)))
+
+    def outside(self, spans: Stretches) -> Self:
+        """Return those moments that lie in none of the spans."""
+        return self.pick(np.flatnonzero(~spans.covers(self.life, self.row)))
+
+    def gaps(self) -> tuple[Ints, Ints]:
+        """Return the places of each moment and of the next one of the same subject."""
+        order = np.lexsort((np.arange(self.count), self.subject))
+        same = self.subject[order][1:] == self.subject[order][:-1]
+        return order[:-1][same], order[1:][same]
+
+    def pick(self, places: Ints) -> Self:
+        """Return some of the moments, by their places."""
+        return replace(
+            self,
+            row=self.row[places],
+            order=self.order[places],
+            by=self.by[places],
+            on=self.on[places],
+            data=tuple(self.data[place] for place in places.tolist()) if self.data else (),
+            known_life=None if self.known_life is None else self.known_life[places],
+        )
+
+    def __or__(self, other: "Moments") -> Self:
+        """Return the moments of both, in the order in which they happened, each with the subject that it had."""
+        row, order = np.r_[self.row, other.row], np.r_[self.order, other.order]
+        joined = replace(
+            self,
+            label=f"{self.label} or {other.label}",
+            row=row,
+            order=order,
+            by=np.r_[self.subject, other.subject],
+            on=np.r_[self.on, other.on],
+            data=(*(self.data or ({},) * self.count), *(other.data or ({},) * other.count)),
+            chosen="by",
+            known_life=np.r_[self.life, other.life],
+            unseen=self.unseen and other.unseen,
+        )
+        return joined.pick(np.lexsort((order, row)))
+
+    def flags_on(self, life: Ints, row: Ints) -> Bools:
+        """Return whether each of these lives has such a moment on that row; one of nobody counts for everyone."""
+        size = self.session.clock.size + 1
+        owned = self.life != NOBODY
+        own = np.isin(life * size + row, (self.life * size + self.row)[owned])
+        return own | np.isin(row, self.row[~owned & (self.subject == NOBODY)])
+
+    def _meaning(self) -> tuple[Any, ...]:
+        return self.row.tolist(), self.order.tolist(), self.subject.tolist(), [dict(one) for one in self.data]
+
+
+def _array(values: list[Any], count: int) -> NDArray[Any]:
+    """Return values as floats, as an array of vectors, or as objects, whichever holds them all."""
+    if not count:
+        return np.zeros(0)
+    present = [value for value in values if value is not None]
+    numeric = all(isinstance(value, int | float) and not isinstance(value, bool) for value in present)
+    if numeric:
+        return np.array([np.nan if value is None else value for value in values], np.float64)
+    size = len(present[0]) if isinstance(present[0], list) else 0
+    if size and all(isinstance(value, list) and len(value) == size for value in present):
+        return np.array([[np.nan] * size if value is None else value for value in values], np.float64)
+    array = np.empty(count, object)
+    array[:] = values
+    return array

@@ -1,0 +1,147 @@
+"""Regions: shapes with an inside, measured by the distance to their border."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Floats
+
+
+class Region(Protocol):
+    """A shape with an inside."""
+
+    @property
+    def dimensions(self) -> int:
+        """How many coordinates its points have."""
+
+    def depth(self, parts: Sequence[Floats]) -> Floats:
+        """Return how far inside the border each point is; negative outside."""
+
+    def outline(self) -> list[tuple[float, float]]:
+        """Return the corners of its border in plan, for a figure."""
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """An axis-aligned box of two or three dimensions.
+
+    Example:
+        >>> Box((-40, -22), (40, 22)).depth([np.array([0.0, 41.0]), np.array([0.0, 0.0])]).tolist()
+        [22.0, -1.0]
+    """
+
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+
+    def __post_init__(self) -> None:
+        if len(self.low) != len(self.high) or not 2 <= len(self.low) <= 3:
+            raise Misuse(f"Box: expected two corners of two or three numbers each, found {self.low} and {self.high}")
+        if any(low >= high for low, high in zip(self.low, self.high, strict=True)):
+            raise Misuse(f"Box: expected the lower corner first, found {self.low} and {self.high}")
+
+    def __str__(self) -> str:
+        return "the box " + " x ".join(f"{low:g}..{high:g}" for low, high in zip(self.low, self.high, strict=True))
+
+    @property
+    def dimensions(self) -> int:
+        """How many coordinates its points have."""
+        return len(self.low)
+
+    def depth(self, parts: Sequence[Floats]) -> Floats:
+        """Return how far inside the border each point is; negative outside."""
+        sides = [
+            np.minimum(part - low, high - part) for part, low, high in zip(parts, self.low, self.high, strict=True)
+        ]
+        nearest = np.minimum.reduce(sides)
+        beyond = np.sqrt(sum(np.minimum(side, 0.0) ** 2 for side in sides))
+        return np.where(nearest >= 0, nearest, -beyond)
+
+    def outline(self) -> list[tuple[float, float]]:
+        """Return the corners of its border in plan."""
+        (x0, y0, *_), (x1, y1, *_) = self.low, self.high
+        return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+
+
+_OUTLINE_CORNERS = 48
+
+
+@dataclass(frozen=True, slots=True)
+class Circle:
+    """A disc, or with a centre of three numbers a ball.
+
+    Example:
+        >>> Circle((0, 0), 3.0).depth([np.array([1.0]), np.array([0.0])]).tolist()
+        [2.0]
+    """
+
+    centre: tuple[float, ...]
+    radius: float
+
+    def __post_init__(self) -> None:
+        if not 2 <= len(self.centre) <= 3 or not self.radius > 0:
+            raise Misuse(f"Circle: expected a centre of two or three numbers and a radius, found {self}")
+
+    def __str__(self) -> str:
+        return f"the circle of {self.radius:g} about ({', '.join(f'{part:g}' for part in self.centre)})"
+
+    @property
+    def dimensions(self) -> int:
+        """How many coordinates its points have."""
+        return len(self.centre)
+
+    def depth(self, parts: Sequence[Floats]) -> Floats:
+        """Return how far inside the border each point is; negative outside."""
+        squares = sum((part - middle) ** 2 for part, middle in zip(parts, self.centre, strict=True))
+        return np.asarray(self.radius - np.sqrt(squares))
+
+    def outline(self) -> list[tuple[float, float]]:
+        """Return points of its border in plan."""
+        turn = np.linspace(0, 2 * np.pi, _OUTLINE_CORNERS, endpoint=False)
+        x, y, *_ = self.centre
+        corners = zip(x + self.radius * np.cos(turn), y + self.radius * np.sin(turn), strict=True)
+        return [(float(a), float(b)) for a, b in corners]
+
+
+@dataclass(frozen=True, slots=True)
+class Polygon:
+    """A simple polygon in plan, its corners in order, either way round.
+
+    Example:
+        >>> Polygon(((0, 0), (4, 0), (4, 4), (0, 4))).depth([np.array([1.0, 5.0]), np.array([2.0, 2.0])]).tolist()
+        [1.0, -1.0]
+    """
+
+    corners: tuple[tuple[float, float], ...]
+
+    def __post_init__(self) -> None:
+        if len(self.corners) < 3 or any(len(corner) != 2 for corner in self.corners):
+            raise Misuse(f"Polygon: expected three or more corners of two numbers each, found {self.corners}")
+
+    def __str__(self) -> str:
+        return f"the polygon of {len(self.corners)} corners"
+
+    @property
+    def dimensions(self) -> int:
+        """How many coordinates its points have."""
+        return 2
+
+    def depth(self, parts: Sequence[Floats]) -> Floats:
+        """Return how far inside the border each point is; negative outside."""
+        x, y = parts
+        nearest = np.full(len(x), np.inf)
+        inside = np.zeros(len(x), np.bool_)
+        for (x0, y0), (x1, y1) in zip(self.corners, (*self.corners[1:], self.corners[0]), strict=True):
+            dx, dy = x1 - x0, y1 - y0
+            along = np.clip(((x - x0) * dx + (y - y0) * dy) / (dx * dx + dy * dy), 0.0, 1.0)
+            nearest = np.minimum(nearest, np.hypot(x - (x0 + along * dx), y - (y0 + along * dy)))
+            if y0 != y1:  # a ray to the east crosses this side: the even-odd rule
+                crosses = ((y0 > y) != (y1 > y)) & (x < x0 + (y - y0) / dy * dx)
+                inside ^= crosses
+        return np.where(inside, nearest, -nearest)
+
+    def outline(self) -> list[tuple[float, float]]:
+        """Return its corners."""
+        return [(float(x), float(y)) for x, y in self.corners]

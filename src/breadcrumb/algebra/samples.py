@@ -1,0 +1,107 @@
+"""Samples: the values of a signal and the track they belong to, as plain data."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.algebra.tracks import Track
+from breadcrumb.model.session import Bools, Floats, Ints
+
+_NOISE_STEPS = 8
+"""How many units in the last place of the largest magnitude count as rounding."""
+
+
+@dataclass(frozen=True, eq=False)
+class Samples:
+    """Values over time, as NumPy arrays over a track."""
+
+    track: Track
+    name: str
+    """What it is, for messages."""
+    parts: tuple[NDArray[Any], ...]
+    """One array for a scalar, two to four for a vector; texts are places in `texts`."""
+    valid: Bools | None = None
+    """Which samples have a value; None if all have."""
+    unit: str = ""
+    texts: tuple[str, ...] | None = None
+    """The distinct texts of a text signal."""
+    owner: str = ""
+    """Whose it is, for messages."""
+    known_noise: float | Floats | None = None
+    """How far rounding may have moved a derived value; None for one that was recorded."""
+
+    @property
+    def values(self) -> NDArray[Any]:
+        """The values: one a sample, or for a vector a row of parts a sample; a missing number is NaN."""
+        if self.texts is not None:
+            texts = np.array([*self.texts, None], object)
+            return np.asarray(texts[self.parts[0] if self.valid is None else np.where(self.valid, self.parts[0], -1)])
+        parts = self.parts
+        if self.valid is not None and parts[0].dtype != np.bool_:
+            parts = tuple(np.where(self.valid, part, np.nan) for part in parts)
+        return parts[0] if len(parts) == 1 else np.stack(parts, axis=1)
+
+    @property
+    def title(self) -> str:
+        """What it is and whose."""
+        return f"{self.name} of {self.owner}" if self.owner else self.name
+
+    @property
+    def frames(self) -> Ints:
+        """The frame number of each sample."""
+        return self.track.frames
+
+    @property
+    def times(self) -> Floats:
+        """The game time of each sample, in seconds."""
+        return self.track.times
+
+    @property
+    def noise(self) -> float | Floats:
+        """How far rounding alone may have moved a value."""
+        return noise_of(self.parts) if self.known_noise is None else self.known_noise
+
+    @property
+    def usable(self) -> Bools:
+        """Which samples have a value, as flags."""
+        return np.ones(self.track.size, np.bool_) if self.valid is None else self.valid
+
+    @property
+    def is_flag(self) -> bool:
+        """Whether it is true or false on each sample."""
+        return self.texts is None and self.parts[0].dtype == np.bool_
+
+    def __len__(self) -> int:
+        return self.track.size
+
+
+def noise_of(parts: Sequence[NDArray[Any]]) -> float:
+    """Return how far rounding may have moved recorded values: a few units in the last place of the largest."""
+    if parts[0].dtype.kind != "f":
+        return 0.0
+    largest = 0.0
+    for part in parts:
+        sizes = part[np.isfinite(part)]
+        largest = max(largest, float(sizes.max(initial=0.0)), -float(sizes.min(initial=0.0)))
+    return _NOISE_STEPS * float(np.spacing(largest)) if largest else 0.0
+
+
+def both(a: Bools | None, b: Bools | None) -> Bools | None:
+    """Return which samples have a value on both sides."""
+    if a is None or b is None:
+        return b if a is None else a
+    return a & b
+
+
+def largest_of(parts: Sequence[NDArray[Any]]) -> float:
+    """Return the largest magnitude."""
+    return max((float(np.nanmax(np.abs(part), initial=0.0)) for part in parts), default=0.0)
+
+
+def smallest_of(parts: Sequence[NDArray[Any]]) -> float:
+    """Return the smallest magnitude that is not 0."""
+    sizes = np.abs(np.concatenate([np.ravel(part) for part in parts]))
+    return float(sizes[sizes > 0].min(initial=np.inf)) if len(sizes) else np.inf

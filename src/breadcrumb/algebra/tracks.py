@@ -1,0 +1,116 @@
+"""Tracks: which life and which frame each value of a signal belongs to."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+
+
+@dataclass(frozen=True, eq=False)
+class Track:
+    """Where samples come from; arrays of equal length."""
+
+    session: Session
+    life: Ints
+    """The life of each sample; NOBODY where there is none."""
+    row: Ints
+    """The row of the clock of each sample."""
+    source: object = None
+    """What the samples were picked at, if they were picked; then they come in its order and may repeat."""
+    subject: Ints | None = None
+    """Of whom each sample is, as a place in the session's names, where that is not the owner of the life."""
+
+    unseen: str = ""
+    """Why there are no samples, if the kind was not seen; its properties are then not known either."""
+
+    @property
+    def size(self) -> int:
+        """The number of samples."""
+        return len(self.row)
+
+    @property
+    def frames(self) -> Ints:
+        """The frame number of each sample."""
+        return self.session.clock.frames[self.row]
+
+    @property
+    def times(self) -> Floats:
+        """The game time of each sample, in seconds."""
+        return self.session.clock.times[self.row]
+
+    @cached_property
+    def name(self) -> Ints:
+        """Of whom each sample is, as a place in the session's names."""
+        if self.subject is not None:
+            return self.subject
+        if not self.session.lives.size:
+            return np.full(self.size, NOBODY)
+        return np.where(self.life == NOBODY, NOBODY, self.session.lives.name[self.life])
+
+    @cached_property
+    def starts(self) -> Ints:
+        """The place of the first sample of each life."""
+        if not self.size:
+            return np.zeros(0, np.int64)
+        return np.flatnonzero(np.r_[True, self.life[1:] != self.life[:-1]])
+
+    @cached_property
+    def first_of_life(self) -> Bools:
+        """Whether each sample is the first of its life."""
+        first = np.zeros(self.size, np.bool_)
+        first[self.starts] = True
+        return first
+
+    @cached_property
+    def key(self) -> Ints:
+        """Life and row in one rising number."""
+        return self.keys(self.life, self.row)
+
+    @cached_property
+    def one_at_a_time(self) -> bool:
+        """Whether no two samples share a frame."""
+        return len(self.starts) < 2 or len(np.unique(self.row)) == self.size
+
+    @cached_property
+    def by_row(self) -> tuple[Ints, Ints]:
+        """The rows, rising, and the place of the sample on each."""
+        order = np.argsort(self.row, kind="stable")
+        return self.row[order], order
+
+    def keys(self, life: Ints, row: Ints) -> Ints:
+        """Return lives and rows in one rising number each, comparable with `key`."""
+        return life * (self.session.clock.size + 1) + row
+
+    def find(self, life: Ints, row: Ints) -> Ints:
+        """Return the place of the sample of each life on each row, NOBODY where there is none."""
+        return _found(self.key, self.keys(life, row))
+
+    def find_row(self, row: Ints) -> Ints:
+        """Return the place of the one sample on each row, NOBODY where there is none."""
+        rows, order = self.by_row
+        place = _found(rows, row)
+        return place if not self.size else np.where(place == NOBODY, NOBODY, order[place])
+
+    def take(self, places: Ints) -> "Track":
+        """Return the track of some of these samples."""
+        subject = None if self.subject is None else self.subject[places]
+        return Track(self.session, self.life[places], self.row[places], self.source, subject, self.unseen)
+
+    def same_as(self, other: "Track") -> bool:
+        """Tell whether samples of the two tracks belong together one by one."""
+        if self is other or (self.source is not None and self.source is other.source and self.size == other.size):
+            return True
+        return (
+            self.size == other.size
+            and bool(np.array_equal(self.row, other.row))
+            and bool(np.array_equal(self.life, other.life))
+        )
+
+
+def _found(rising: Ints, wanted: Ints) -> Ints:
+    if not len(rising):
+        return np.full(len(wanted), NOBODY)
+    place = np.minimum(np.searchsorted(rising, wanted), len(rising) - 1)
+    return np.where(rising[place] == wanted, place, NOBODY)

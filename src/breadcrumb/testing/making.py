@@ -1,0 +1,113 @@
+"""Making small traces by hand."""
+
+import shutil
+import tempfile
+from collections.abc import Iterable, Mapping, Sequence
+from functools import partial
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+from breadcrumb.record.recorder import Recorder
+from breadcrumb.trace.opened import Trace, open_trace
+
+_STEP = 0.1
+
+
+def make_trace(
+    states: Sequence[Mapping[str, Mapping[str, Any]]],
+    *,
+    kinds: Mapping[str, str],
+    events: Iterable[tuple[Any, ...]] = (),
+    times: Sequence[float] | None = None,
+    frames: Sequence[int] | None = None,
+    declare: Sequence[str] = (),
+    name: str = "made by hand",
+    **about: Any,
+) -> Trace:
+    """Record a trace from the states of each frame, and open it.
+
+    Args:
+        states: for each frame, the properties of each object that is there, by its id.
+        kinds: the kind of each object, by its id; all objects of a kind have the same properties.
+        events: tuples of the place of the frame, the name, and if need be by, on and data.
+        times: the time of each frame; 0.1 s apart if left out.
+        frames: the number of each frame; without gaps if left out.
+        declare: events that may occur.
+        name: the trace's name.
+        about: what else is known of the session.
+
+    Example:
+        >>> trace = make_trace(
+        ...     [{"heron": {"speed": 1.0}}, {"heron": {"speed": 2.0}}],
+        ...     kinds={"heron": "skiff"},
+        ...     events=[(1, "bell.rung", "heron")],
+        ... )
+        >>> trace.one("skiff").speed.at(trace.events("bell.rung")).values.tolist()
+        [2.0]
+    """
+    folder = Path(tempfile.mkdtemp(prefix="breadcrumb-"))
+    try:
+        _record(folder / f"{name}.crumbs", states, kinds, list(events), times, frames, declare, about)
+        trace = open_trace(folder / f"{name}.crumbs")
+        for kind in trace.kinds:  # while the folder is there
+            for column in trace.data.columns(kind):
+                trace.data.column(kind, column)
+        return trace
+    finally:
+        shutil.rmtree(folder)
+
+
+def small_trace() -> Trace:
+    """Return a trace of four frames: a skiff that moves 1 m east a frame, and a bell rung on frame 2.
+
+    Example:
+        >>> small_trace().clock.frames.tolist()
+        [0, 1, 2, 3]
+    """
+    states = [{"heron": {"position": (float(n), 0.0, 0.0), "moored": n == 0}} for n in range(4)]
+    return make_trace(
+        states,
+        kinds={"heron": "skiff"},
+        events=[(2, "bell.rung", "heron", None, {"loudness": 3})],
+        name="small",
+        axes={"z": "up"},
+        units={"position": "m"},
+    )
+
+
+def _record(
+    path: Path,
+    states: Sequence[Mapping[str, Mapping[str, Any]]],
+    kinds: Mapping[str, str],
+    events: list[tuple[Any, ...]],
+    times: Sequence[float] | None,
+    frames: Sequence[int] | None,
+    declare: Sequence[str],
+    about: Mapping[str, Any],
+) -> None:
+    there: dict[str, SimpleNamespace] = {}
+    with Recorder(path, strict=True, **about) as rec:
+        rec.declare(events=declare)
+        for kind in dict.fromkeys(kinds.values()):
+            first = next((state[id] for state in states for id in state if kinds[id] == kind), {})
+            rec.watch_each(
+                partial(_of_kind, there, kinds, kind),
+                kind=kind,
+                id="id_",
+                **{prop: prop for prop in first},
+            )
+        for place, state in enumerate(states):
+            for id in [id for id in there if id not in state]:
+                del there[id]
+            for id, properties in state.items():
+                vars(there.setdefault(id, SimpleNamespace(id_=id))).update(properties)
+            for _, name, *rest in (event for event in events if event[0] == place):
+                by, on, data = [*rest, None, None, None][:3]
+                rec.event(name, by=by, on=on, data=data)
+            t = place * _STEP if times is None else times[place]
+            rec.frame(t, frame=None if frames is None else frames[place])
+
+
+def _of_kind(there: Mapping[str, SimpleNamespace], kinds: Mapping[str, str], kind: str) -> list[SimpleNamespace]:
+    return [thing for id, thing in there.items() if kinds[id] == kind]

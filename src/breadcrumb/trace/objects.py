@@ -1,0 +1,145 @@
+"""One object, or all objects of a kind, as users hold them."""
+
+from functools import cached_property
+
+import numpy as np
+
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.signals import PART_NAMES, Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.tracks import Track
+from breadcrumb.errors import UnknownName
+from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.trace import TraceData
+
+_DERIVED = {
+    "velocity": "the change of position per second",
+    "speed": "the length of the velocity",
+    "acceleration": "the change of velocity per second",
+}
+
+
+class UnknownProperty(UnknownName, AttributeError):
+    """A property that objects of this kind do not have."""
+
+
+class Objects:
+    """One object or a group, over all lives. Each recorded property is an attribute that gives a signal.
+
+    From `position`, `velocity`, `speed` and `acceleration` are derived, unless they were recorded themselves.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> boat.position.x.values.tolist()
+        [0.0, 1.0, 2.0, 3.0]
+    """
+
+    def __init__(self, data: TraceData, kind: str, lives: Ints, called: str, unseen: str = "") -> None:
+        self._data, self._lives, self._unseen = data, lives, unseen
+        self.kind = kind
+        self.called = called
+
+    def __repr__(self) -> str:
+        return f"<{self.called}: {len(self.ids)} objects, {len(self._lives)} lives>"
+
+    def __getattr__(self, name: str) -> Signal:
+        if name.startswith("_"):
+            raise AttributeError(name)
+        return self.signal(name)
+
+    @property
+    def ids(self) -> tuple[str, ...]:
+        """The ids of the objects, in the order in which they appeared."""
+        return tuple(dict.fromkeys(self._data.session.who(life) for life in self._lives.tolist()))
+
+    @property
+    def properties(self) -> tuple[str, ...]:
+        """The names of the recorded properties."""
+        return tuple(dict.fromkeys(column.split(".")[0] for column in self._data.columns(self.kind)))
+
+    @property
+    def appears(self) -> Moments:
+        """The moments at which an object was seen to appear; one that was there from the start has none."""
+        return self._life_moments(self._data.session.lives.appear, "appearance")
+
+    @property
+    def leaves(self) -> Moments:
+        """The moments at which an object was gone; one that is there at the end has none."""
+        return self._life_moments(self._data.session.lives.leave, "leaving")
+
+    @property
+    def lives(self) -> Spans:
+        """The stretches of frames on which each life was sampled."""
+        lives = self._data.session.lives
+        sampled = self._lives[lives.first[self._lives] != NOBODY]
+        return Spans(self._data.session, f"lives of {self.called}", sampled, lives.first[sampled], lives.last[sampled])
+
+    def signal(self, name: str) -> Signal:
+        """Return a property by its name, recorded or derived.
+
+        Raises:
+            UnknownProperty: objects of this kind have no such property.
+        """
+        if self._unseen:
+            return Signal(self._track, name, (np.zeros(0),), owner=self.called)
+        columns = [column for column in self._data.columns(self.kind) if column.split(".")[0] == name]
+        if columns:
+            return self._recorded(name, columns)
+        if name in _DERIVED and "position" in self.properties:
+            return self._derived(name)
+        known = [*self.properties, *(_DERIVED if "position" in self.properties else ())]
+        raise UnknownProperty("property", name, known, self.called)
+
+    def _recorded(self, name: str, columns: list[str]) -> Signal:
+        columns.sort(key=lambda column: PART_NAMES.find(column.rpartition(".")[2]))
+        every = [self._data.column(self.kind, column) for column in columns]
+        valid = None
+        for column in every:
+            if column.valid is not None:
+                valid = column.valid if valid is None else valid & column.valid
+        unit = self._data.session.unit_of(self.kind, name)
+        parts = tuple(column.values for column in every)
+        signal = Signal(self._whole_track, name, parts, valid, unit, every[0].texts, self.called)
+        if self._everyone:
+            return signal
+        taken = signal.take(self._places)
+        return Signal(self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called)
+
+    def _derived(self, name: str) -> Signal:
+        velocity = self.signal("velocity") if name != "velocity" else self.signal("position").rate()
+        derived = velocity.norm() if name == "speed" else velocity.rate() if name == "acceleration" else velocity
+        return Signal(
+            derived.track, name, derived.parts, derived.valid, derived.unit, None, self.called, derived.known_noise
+        )
+
+    @cached_property
+    def _whole_track(self) -> Track:
+        life, row = self._data.index(self.kind)
+        return Track(self._data.session, life, row)
+
+    @cached_property
+    def _everyone(self) -> bool:
+        session = self._data.session
+        kind = session.kinds.index(self.kind)
+        return len(self._lives) == int((session.lives.kind == kind).sum())
+
+    @cached_property
+    def _places(self) -> Ints:
+        return np.flatnonzero(np.isin(self._whole_track.life, self._lives))
+
+    @cached_property
+    def _track(self) -> Track:
+        if self._unseen or not self._data.columns(self.kind):
+            nothing = np.zeros(0, np.int64)
+            return Track(self._data.session, nothing, nothing, unseen=self._unseen or f"no sample of {self.called}")
+        return self._whole_track if self._everyone else self._whole_track.take(self._places)
+
+    def _life_moments(self, rows: Ints, what: str) -> Moments:
+        session = self._data.session
+        lives = self._lives[rows[self._lives] != NOBODY]
+        lives = lives[np.argsort(rows[lives], kind="stable")]
+        nobody = np.full(len(lives), NOBODY)
+        by = session.lives.name[lives] if len(lives) else nobody
+        label = f"{what} of {self.called}"
+        return Moments(session, label, rows[lives], nobody, by, nobody, known_life=lives, unseen=self._unseen)

@@ -1,0 +1,197 @@
+"""An opened trace."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.session import NOBODY, Clock, Ints
+from breadcrumb.model.trace import TraceData
+from breadcrumb.store.opening import open_data
+from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.vocabulary import Vocabulary, known_here, why_unseen
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Trace:
+    """One recorded session; it never changes."""
+
+    data: TraceData
+
+    def __repr__(self) -> str:
+        return f"<trace {self.label}: {self.clock.size} frames>"
+
+    @property
+    def label(self) -> str:
+        """The trace's name."""
+        return self.data.session.label
+
+    @property
+    def about(self) -> Mapping[str, Any]:
+        """Free metadata and the conventions of the world."""
+        return self.data.session.about
+
+    @property
+    def clock(self) -> Clock:
+        """Frame numbers and game times."""
+        return self.data.session.clock
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What to know of the recording: that it was cut, or that something could not be read."""
+        return self.data.session.notes
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """The kinds of objects that were there."""
+        return self.data.session.kinds
+
+    @property
+    def event_names(self) -> tuple[str, ...]:
+        """The names of events that occurred."""
+        return self.data.session.events.kinds
+
+    @cached_property
+    def vocabulary(self) -> Vocabulary:
+        """The kinds and events that were seen or declared."""
+        session = self.data.session
+        return Vocabulary(
+            frozenset((*session.kinds, *session.declared_kinds)),
+            frozenset((*session.events.kinds, *session.declared_events)),
+        )
+
+    def all(self, kind: str) -> Objects:
+        """Return all objects of a kind, as a group.
+
+        A known kind of which there was none gives a group without objects, on which checks are idle.
+
+        Raises:
+            UnknownName: the kind is unknown and nearly the same as a known one.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().all("skiff").ids
+            ('heron',)
+        """
+        session = self.data.session
+        if kind not in session.kinds:
+            unseen = why_unseen("kind", kind, known_here(self.vocabulary).kinds, self.label)
+            return Objects(self.data, kind, np.zeros(0, np.int64), f"every {kind}", unseen)
+        lives = np.flatnonzero(session.lives.kind == session.kinds.index(kind))
+        return Objects(self.data, kind, lives, f"every {kind}")
+
+    def one(self, kind: str | None = None, *, id: str | None = None) -> Objects:
+        """Return exactly one object: the only one of its kind, or the one with an id.
+
+        Raises:
+            UnknownName: there is no object with this id.
+            Misuse: there is more than one object of the kind.
+        """
+        session = self.data.session
+        if id is not None:
+            lives = self._lives_of(id)
+            return Objects(self.data, session.kinds[session.lives.kind[lives[0]]], lives, id)
+        if kind is None:
+            raise Misuse("one: expected a kind, or id=...")
+        group = self.all(kind)
+        ids = group.ids
+        if len(ids) > 1:
+            shown = ", ".join(ids[:8]) + (f" and {len(ids) - 8} more" if len(ids) > 8 else "")
+            raise Misuse(
+                f"{self.label} has {len(ids)} objects of kind {kind!r}: {shown}; name one with id=, or use all()"
+            )
+        if not ids:
+            return group
+        return Objects(self.data, kind, self._lives_of(ids[0]), ids[0])
+
+    def events(self, name: str, *, by: str | Objects | None = None, on: str | Objects | None = None) -> Moments:
+        """Return the moments of all events of a name, or of those by or on certain objects.
+
+        A known event that did not occur gives no moments, on which checks are idle.
+
+        Raises:
+            UnknownName: the name is unknown and nearly the same as a known one.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().events("bell.rung").frames.tolist()
+            [2]
+        """
+        events = self.data.session.events
+        unseen = ""
+        if name not in events.kinds:
+            unseen = why_unseen("event", name, known_here(self.vocabulary).events, self.label)
+            places = np.zeros(0, np.int64)
+        else:
+            chosen = events.kind == events.kinds.index(name)
+            for wanted, who in ((by, events.by), (on, events.on)):
+                if wanted is not None:
+                    chosen &= np.isin(who, self._name_places(wanted))
+            places = np.flatnonzero(chosen)
+        return Moments(
+            self.data.session,
+            name,
+            events.row[places],
+            events.order[places],
+            events.by[places],
+            events.on[places],
+            tuple(events.data[place] for place in places.tolist()),
+            unseen=unseen,
+        )
+
+    def parameter(self, name: str) -> Any:
+        """Return the one value of a recorded parameter.
+
+        Raises:
+            UnknownName: it was not recorded.
+            Misuse: it changed in play.
+        """
+        found = [one for one in self.data.session.parameters if one.name == name]
+        if not found:
+            raise UnknownName("parameter", name, {one.name for one in self.data.session.parameters}, self.label)
+        values = [one.value for one in found]
+        if any(value != values[0] for value in values):
+            raise Misuse(f"parameter {name!r} of {self.label} changed in play: {values}; no one value is right")
+        return values[0]
+
+    def _lives_of(self, id: str) -> Ints:
+        session = self.data.session
+        if id not in session.names:
+            raise UnknownName(
+                "object", id, [session.names[place] for place in np.unique(session.lives.name)], self.label
+            )
+        lives = np.flatnonzero(session.lives.name == session.names.index(id))
+        if not len(lives):
+            raise UnknownName(
+                "object", id, [session.names[place] for place in np.unique(session.lives.name)], self.label
+            )
+        return lives
+
+    def _name_places(self, wanted: str | Objects) -> list[int]:
+        names = self.data.session.names
+        ids = (wanted,) if isinstance(wanted, str) else wanted.ids
+        return [names.index(id) if id in names else NOBODY - 1 for id in ids]
+
+
+def open_trace(path: str | Path) -> Trace:
+    """Open a recorded session.
+
+    A recording that was never opened before is turned into Parquet on the way; one that was cut opens all the same,
+    and `trace.notes` says so.
+
+    Args:
+        path: the folder `NAME.crumbs`.
+
+    Raises:
+        NotATrace: there is nothing, or something else, at this path.
+        TraceError: a part of the trace is missing or damaged.
+        TraceTooNew: a newer version of the library wrote it.
+    """
+    trace = Trace(open_data(path))
+    _ = trace.data.session  # what cannot be read is found out here, not in the middle of a check
+    return trace

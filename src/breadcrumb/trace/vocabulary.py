@@ -1,0 +1,68 @@
+"""Which kinds and events are known: seen, declared, or known from another trace of the same run."""
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+
+from breadcrumb.errors import UnknownName, is_typing_error
+
+
+@dataclass(frozen=True)
+class Vocabulary:
+    """The kinds and events that a check may name."""
+
+    kinds: frozenset[str] = frozenset()
+    events: frozenset[str] = frozenset()
+
+    def __or__(self, other: "Vocabulary") -> "Vocabulary":
+        return Vocabulary(self.kinds | other.kinds, self.events | other.events)
+
+
+@dataclass(frozen=True)
+class _Run:
+    """What a run of checks knows, and what was asked for although nothing in it knows the name."""
+
+    vocabulary: Vocabulary
+    unknown: set[str]
+
+
+_run: ContextVar[_Run | None] = ContextVar("breadcrumb run", default=None)
+
+
+@contextmanager
+def knowing(vocabulary: Vocabulary) -> Iterator[set[str]]:
+    """Let names known in any trace of a run be known in all of them, in this context.
+
+    Yields:
+        The set into which go the names that were asked for and that no trace of the run knows, in words.
+    """
+    run = _Run(vocabulary, set())
+    token = _run.set(run)
+    try:
+        yield run.unknown
+    finally:
+        _run.reset(token)
+
+
+def known_here(own: Vocabulary) -> Vocabulary:
+    """Return what is known in a trace and in the run that it belongs to."""
+    run = _run.get()
+    return own if run is None else own | run.vocabulary
+
+
+def why_unseen(what: str, name: str, known: Iterable[str], where: str) -> str:
+    """Return why nothing of this name is there, as the reason of an idle verdict.
+
+    Raises:
+        UnknownName: the name is most likely a typing error.
+    """
+    names = set(known)
+    if name in names:
+        return f"no {what} {name!r} in this session"
+    if any(is_typing_error(name, other) for other in names):
+        raise UnknownName(what, name, names, where)
+    run = _run.get()
+    if run is not None:
+        run.unknown.add(f"{what} {name!r}")
+    return f"{what} {name!r} was not seen in this session, nor declared"

@@ -1,0 +1,295 @@
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
+from breadcrumb.algebra.durations import window
+from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.session import Clock
+from breadcrumb.testing import make_trace
+
+TIMES = (0.0, 0.1, 0.2, 0.2, 0.5, 0.6)
+FRAMES = (10, 11, 12, 13, 20, 21)
+
+
+@pytest.fixture(scope="module")
+def trace() -> Trace:
+    """Two boats and a reused flare, on a clock with a pause (frames 12 and 13) and a gap (13 to 20)."""
+    place = [(0.0, 0.0, 1.0), (1.0, 0.0, 1.0), (3.0, 4.0, 1.0), (3.0, 4.0, 1.0), (6.0, 8.0, 1.0), (6.0, 8.0, 2.0)]
+    states: list[dict[str, dict[str, Any]]] = [
+        {"heron": {"position": place[n], "lit": n in (0, 2, 3), "state": "ab"[n % 2], "n": None if n == 2 else n}}
+        for n in range(6)
+    ]
+    for n in range(1, 6):
+        states[n]["tern"] = {"position": (0.0, float(n), 1.0), "lit": n == 5, "state": "a", "n": 10 * n}
+    for n in (0, 1, 4):
+        states[n]["flare-1"] = {"x": float(n)}
+    return make_trace(
+        states,
+        kinds={"heron": "skiff", "tern": "skiff", "flare-1": "flare"},
+        times=TIMES,
+        frames=FRAMES,
+        events=[
+            (1, "bell", "heron", None, {"n": 1, "at": [1.0, 2.0]}), (1, "bell", "tern", "heron", {"n": 2}),
+            (4, "bell", "heron"), (5, "gong"),
+        ],
+        declare=["whistle"],
+        axes={"z": "up"},
+        units={"position": "m"},
+    )  # fmt: skip
+
+
+def _lists(values: Any) -> Any:
+    return [None if value != value else value for value in np.asarray(values, object).tolist()]
+
+
+NAN = None
+SIGNALS: dict[str, tuple[Callable[[Trace], Signal], list[Any]]] = {
+    "a part": (lambda t: t.one(id="heron").position.x, [0, 1, 3, 3, 6, 6]),
+    "plan view leaves out the up axis": (lambda t: t.one(id="heron").position.plan.norm(), [0, 1, 5, 5, 10, 10]),
+    "rates skip pauses and span gaps": (lambda t: t.one(id="heron").position.y.rate(), [NAN, 0, 40, NAN, 4 / 0.3, 0]),
+    "rates never cross lives": (lambda t: t.one(id="flare-1").x.rate(), [NAN, 10, NAN]),
+    "arithmetic with numbers": (lambda t: 2 * t.one(id="heron").position.x + 1 - 3, [-2, 0, 4, 4, 10, 10]),
+    "arithmetic from the left": (lambda t: 1 - t.one(id="heron").position.x, [1, 0, -2, -2, -5, -5]),
+    "missing stays missing": (lambda t: t.one(id="heron").n * 2, [0, 2, NAN, 6, 8, 10]),
+    "one object meets a group by frame": (
+        lambda t: (t.all("skiff").position - t.one(id="tern").position).y,
+        [NAN, -1, 2, 1, 4, 3, 0, 0, 0, 0, 0],
+    ),
+    "a distance to a point in plan": (
+        lambda t: t.one(id="heron").position.distance_to((3, 4)),
+        [5, 20**0.5, 0, 0, 5, 5],
+    ),
+    "a text is compared as a flag": (lambda t: t.one(id="heron").state == "b", [False, True] * 3),
+    "a text that never occurs": (lambda t: t.one(id="heron").state != "z", [True] * 6),
+    "depth in a box": (lambda t: t.one(id="heron").position.depth_in(Box((-1, -1), (4, 9))), [1, 1, 1, 1, -2, -2]),
+    "depth in a ball": (lambda t: t.one(id="heron").position.depth_in(Circle((0, 0, 1), 2)), [2, 1, -3, -3, -8, NAN]),
+    "at the subject's own sample": (lambda t: t.all("skiff").position.x.at(t.events("bell")), [1, 0, 6]),
+    "at the frame, for a signal of one": (lambda t: t.one(id="tern").position.y.at(t.events("gong")), [5]),
+    "before, in frames": (lambda t: t.one(id="heron").n.before(t.events("bell", by="heron"), frames(1)), [0, 3]),
+    "before, in seconds": (lambda t: t.one(id="heron").n.before(t.events("bell", by="heron"), seconds(0.3)), [NAN, 3]),
+    "after, in frames": (lambda t: t.one(id="heron").n.after(t.events("bell", by="heron"), frames(1)), [NAN, 5]),
+    "after, beyond the end": (lambda t: t.one(id="heron").n.after(t.events("bell"), seconds(0.5)), [5, NAN, NAN]),
+    "data of moments": (lambda t: Signal.from_data(t.events("bell"), "n"), [1, 2, NAN]),
+    "during spans": (lambda t: t.one(id="heron").position.x.during(t.one(id="heron").lit.spans()), [0, 3, 3]),
+    "outside spans": (lambda t: t.one(id="heron").position.x.outside(t.one(id="heron").lit.spans()), [1, 6, 6]),
+    "derived speed": (lambda t: t.one(id="tern").speed, [NAN, 10, NAN, 1 / 0.3, 10]),
+}
+
+
+@pytest.mark.parametrize("name", SIGNALS)
+def test_signals_are_computed_sample_by_sample(trace: Trace, name: str) -> None:
+    """Each operation gives the value worked out by hand on every sample, and none where there is none."""
+    compute, expected = SIGNALS[name]
+    if name == "depth in a ball":
+        expected = [*expected[:5], 2 - (36 + 64 + 1) ** 0.5]
+    found = _lists(compute(trace).values)
+    assert [value is None for value in found] == [value is None for value in expected]
+    assert [v for v in found if v is not None] == pytest.approx([v for v in expected if v is not None])
+
+
+LOGIC: dict[str, tuple[Callable[[Signal, Signal], Signal], list[bool | None]]] = {
+    "and": (lambda a, b: a & b, [True, False, None, False, False, False, None, False, None]),
+    "or": (lambda a, b: a | b, [True, True, True, True, False, None, True, None, None]),
+}
+
+
+@pytest.mark.parametrize("name", LOGIC)
+def test_and_or_and_not_know_three_cases(name: str) -> None:
+    """A missing flag leaves the answer missing unless the other flag settles it."""
+    join, expected = LOGIC[name]
+    cases = [(a, b) for a in (True, False, None) for b in (True, False, None)]
+    thing = make_trace([{"one": {"a": a, "b": b}} for a, b in cases], kinds={"one": "thing"}).one("thing")
+    answer = join(thing.a, thing.b)
+    assert [bool(v) if ok else None for v, ok in zip(answer.parts[0], answer.usable, strict=True)] == expected
+    assert (~answer).usable.tolist() == answer.usable.tolist()
+
+
+MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
+    "events": (lambda t: t.events("bell"), [(11, "heron"), (11, "tern"), (20, "heron")]),
+    "events on someone": (lambda t: t.events("bell", on="heron"), [(11, "tern")]),
+    "another subject": (lambda t: t.events("bell").about("on"), [(11, ""), (11, "heron"), (20, "")]),
+    "by their data": (lambda t: t.events("bell").where(lambda data: data.get("n") == 2), [(11, "tern")]),
+    "rises leave out the first sample": (lambda t: t.all("skiff").lit.rises(), [(12, "heron"), (21, "tern")]),
+    "falls": (lambda t: t.all("skiff").lit.falls(), [(11, "heron"), (20, "heron")]),
+    "changes": (lambda t: t.one(id="heron").position.z.changes(), [(21, "heron")]),
+    "appearances that were seen": (lambda t: t.all("skiff").appears, [(11, "tern")]),
+    "a second life": (lambda t: t.all("flare").appears, [(20, "flare-1")]),
+    "leavings": (lambda t: t.all("flare").leaves, [(12, "flare-1"), (21, "flare-1")]),
+    "both of two, in order": (
+        lambda t: t.events("gong") | t.events("bell"), [(11, "heron"), (11, "tern"), (20, "heron"), (21, "")]
+    ),
+    "inside spans of their own": (lambda t: t.events("bell").during(t.one(id="heron").lit.spans()), []),
+    "starts of spans": (lambda t: t.all("skiff").lit.spans().starts(), [(10, "heron"), (12, "heron"), (21, "tern")]),
+    "ends of spans": (lambda t: t.all("skiff").lit.spans().ends(), [(10, "heron"), (13, "heron"), (21, "tern")]),
+    "a declared event that did not occur": (lambda t: t.events("whistle"), []),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MOMENTS)
+def test_moments_are_who_and_when(trace: Trace, name: str) -> None:
+    """Moments from events, lives and flags have the frame and the subject worked out by hand."""
+    compute, expected = MOMENTS[name]
+    moments = compute(trace)
+    assert list(zip(moments.frames.tolist(), moments.subjects, strict=True)) == expected
+
+
+SPANS: dict[str, tuple[Callable[[Trace], Spans], list[tuple[int, int]]]] = {
+    "of a flag": (lambda t: t.one(id="heron").lit.spans(), [(10, 10), (12, 13)]),
+    "of lives": (lambda t: t.all("flare").lives, [(10, 11), (20, 20)]),
+    "joined": (lambda t: t.one(id="heron").lit.spans() | (t.one(id="heron").n == 1).spans(), [(10, 13)]),
+    "in common": (lambda t: t.one(id="heron").lit.spans() & (t.one(id="heron").n < 4).spans(), [(10, 10), (13, 13)]),
+    "less": (lambda t: t.one(id="heron").lit.spans() - (t.one(id="heron").n == 3).spans(), [(10, 10), (12, 12)]),
+    "grown in seconds": (lambda t: (t.one(id="heron").n == 3).spans().grown(seconds(0.1)), [(11, 13)]),
+    "grown in frames": (lambda t: (t.one(id="heron").n == 3).spans().grown(frames(2)), [(11, 13)]),
+    "between moments": (lambda t: Spans.between(t.events("bell", by="heron"), t.events("bell", by="heron")), [(11, 20), (20, 21)]),
+    "following moments": (lambda t: Spans.following(t.events("bell", by="tern"), frames(2)), [(12, 13)]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SPANS)
+def test_spans_are_from_when_to_when(trace: Trace, name: str) -> None:
+    """Spans of flags, lives and moments cover the frames worked out by hand."""
+    compute, expected = SPANS[name]
+    spans = compute(trace)
+    clock = trace.clock.frames
+    assert list(zip(clock[spans.first].tolist(), clock[spans.last].tolist(), strict=True)) == expected
+
+
+def test_a_span_lasts_to_the_frame_after_it(trace: Trace) -> None:
+    """Lengths count to the next recorded frame, and are unknown where there is none."""
+    lengths = trace.all("skiff").lit.spans().lengths()
+    assert _lists(lengths) == pytest.approx([0.1, 0.3, None])
+    assert _lists(trace.all("skiff").lit.spans().lengths("frames")) == [1, 8, None]
+
+
+FROM_LISTS = st.lists(st.tuples(st.integers(0, 40), st.integers(0, 8)), max_size=8)
+
+
+@given(FROM_LISTS, FROM_LISTS)
+def test_spans_obey_the_laws_of_sets(ones: list[tuple[int, int]], others: list[tuple[int, int]]) -> None:
+    """Union, intersection and difference of spans are those of the frames in them."""
+    session = make_trace([{}] * 60, kinds={}).data.session if not _sessions else _sessions[0]
+    _sessions[:] = [session]
+
+    def spans(pairs: list[tuple[int, int]]) -> Spans:
+        first = np.array([a for a, _ in pairs], np.int64)
+        return Spans(session, "s", np.full(len(pairs), -1), first, first + np.array([b for _, b in pairs], np.int64))
+
+    def covered(several: Spans) -> set[int]:
+        rows = np.arange(60)
+        return set(rows[several.covers(np.full(60, -1), rows)].tolist())
+
+    a, b = spans(ones), spans(others)
+    assert covered(a | b) == covered(a) | covered(b)
+    assert covered(a & b) == covered(a) & covered(b)
+    assert covered(a - b) == covered(a) - covered(b)
+    assert (a | b) == (b | a)
+    assert a.merged() == (a | a)
+
+
+_sessions: list[Any] = []
+
+WINDOWS = {
+    # what is due, its tolerance -> the first and last row in time after row 1 (frame 11, 0.1 s); 6 is beyond the end
+    "on the same frame": (frames(0), None, (1, 1)),
+    "within frames": (frames(2), None, (1, 3)),
+    "a frame in the gap": ((frames(3), frames(3)), None, (4, 3)),
+    "within seconds": (seconds(0.1), None, (1, 3)),
+    "an exact time": ((seconds(0.4), seconds(0.4)), None, (4, 4)),
+    "due between two frames": ((seconds(0.25), seconds(0.25)), None, (4, 4)),
+    "a tolerance in seconds": ((seconds(0.4), seconds(0.4)), seconds(0.35), (2, 6)),
+    "a tolerance in frames": ((seconds(0.4), seconds(0.4)), frames(1), (3, 5)),
+    "beyond the end": (seconds(9), None, (1, 6)),
+}
+
+
+@pytest.mark.parametrize("name", WINDOWS)
+def test_a_window_is_met_by_the_frames_that_show_it(name: str) -> None:
+    """Windows count frame numbers or seconds; an instant is shown by the first frame at or after it."""
+    within, tol, expected = WINDOWS[name]
+    clock = Clock(np.array(FRAMES), np.array(TIMES))
+    first, last = window(within, tol).rows(clock, np.array([1]))
+    assert (int(first[0]), int(last[0])) == expected
+
+
+@given(st.floats(0, 1), st.floats(0, 1), st.floats(0, 0.5))
+def test_a_wider_window_never_allows_less(low: float, high: float, tol: float) -> None:
+    """Whatever row is in time stays so when the window's ends or its tolerance grow."""
+    clock = Clock(np.arange(40), np.arange(40) / 30)
+    low, high = sorted((low, high))
+    narrow = window((seconds(low), seconds(low))).rows(clock, np.array([3]))
+    for wide in (window((seconds(low), seconds(high))), window((seconds(low), seconds(low)), seconds(tol))):
+        first, last = wide.rows(clock, np.array([3]))
+        assert first[0] <= narrow[0][0]
+        assert last[0] >= narrow[1][0]
+
+
+@given(st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=1, max_size=20), st.floats(-3.1, 3.1))
+def test_the_depth_in_a_polygon_does_not_depend_on_how_it_is_turned(
+    points: list[tuple[float, float]], turn: float
+) -> None:
+    """Turning a polygon and the points in it leaves every distance as it is, and agrees with a box."""
+    x, y = np.array(points).T
+    corners = ((-3, -2), (3, -2), (3, 2), (-3, 2))
+    box = Box((-3, -2), (3, 2)).depth([x, y])
+    c, s = np.cos(turn), np.sin(turn)
+    turned = Polygon(tuple((float(a * c - b * s), float(a * s + b * c)) for a, b in corners))
+    assert turned.depth([x * c - y * s, x * s + y * c]) == pytest.approx(box, abs=1e-9)
+
+
+MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
+    "a signal as a truth": (lambda t: bool(t.one(id="heron").lit), Misuse, "depends on the sample"),
+    "moments as a truth": (lambda t: bool(t.events("bell")), Misuse, "moments.count > 0"),
+    "a bare number of seconds": (lambda t: t.one(id="heron").n.before(t.events("bell"), 3), Misuse, r"seconds\(3\)"),  # type: ignore[arg-type]
+    "half a frame": (lambda t: frames(0.5), Misuse, "whole number of frames"),  # type: ignore[arg-type]
+    "a negative time": (lambda t: seconds(-1), Misuse, "from 0 up"),
+    "two groups": (
+        lambda t: t.all("skiff").position - t.all("skiff").position.take(np.arange(3, 9)), Misuse, "of two groups"
+    ),
+    "parts that do not fit": (lambda t: t.one(id="heron").position - (1.0, 2.0), Misuse, "has 3 parts"),
+    "a part that is not there": (lambda t: t.one(id="heron").position.plan.z, UnknownName, "no part 'z'"),
+    "a text and a number": (lambda t: t.one(id="heron").state == 3, Misuse, "one is a text"),
+    "the rate of picked values": (lambda t: t.all("skiff").n.at(t.events("bell")).rate(), Misuse, "all samples"),
+    "spans of numbers": (lambda t: t.one(id="heron").n.spans(), Misuse, "compare it first"),
+    "moments of others": (lambda t: t.all("skiff").n.at(t.events("gong")), Misuse, "about"),
+    "a misspelt property": (lambda t: t.one(id="heron").positon, UnknownName, "did you mean 'position'"),
+    "a misspelt kind": (lambda t: t.all("skif"), UnknownName, "did you mean 'skiff'"),
+    "a misspelt event": (lambda t: t.events("blel"), UnknownName, "did you mean 'bell'"),
+    "a misspelt entry": (lambda t: t.events("bell")["m"], UnknownName, "no entry 'm'; there is at, n"),
+    "an unknown id": (lambda t: t.one(id="heronn"), UnknownName, "did you mean 'heron'"),
+    "one of several": (lambda t: t.one("skiff"), Misuse, "2 objects of kind 'skiff': heron, tern"),
+    "a box upside down": (lambda t: Box((1, 1), (0, 2)), Misuse, "lower corner first"),
+    "a region of more dimensions": (
+        lambda t: t.one(id="heron").position.plan.depth_in(Box((0, 0, 0), (1, 1, 1))), Misuse, "3 dimensions"
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_an_expression_without_one_meaning_says_what_to_write(trace: Trace, name: str) -> None:
+    """A mistake raises an error whose text names what was found and what to do instead."""
+    mistake, error, words = MISTAKES[name]
+    with pytest.raises(error, match=words):
+        mistake(trace)
+
+
+def test_a_plan_view_needs_the_up_axis() -> None:
+    """Without a declared up axis a position of three parts has no plan view; the error names the field."""
+    boat = make_trace([{"a": {"position": (1.0, 2.0, 3.0)}}], kinds={"a": "skiff"}).one("skiff")
+    with pytest.raises(Misuse, match="axes="):
+        boat.position.plan.norm()
+
+
+def test_rounding_is_told_from_change(trace: Trace) -> None:
+    """A derived value carries how far rounding may have moved it: more than the error, far less than a change."""
+    times = np.arange(2000) / 60
+    states = [{"a": {"x": 1000 + 7.5 * t}} for t in times.tolist()]
+    rate = make_trace(states, kinds={"a": "skiff"}, times=times.tolist()).one("skiff").x.rate()
+    error = np.abs(rate.values[1:] - 7.5)
+    assert (error <= np.asarray(rate.noise)[1:]).all()
+    assert (np.asarray(rate.noise)[1:] < 1e-8).all()
