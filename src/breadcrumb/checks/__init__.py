@@ -1,0 +1,1 @@
+"""Checks, one module for each thing that they look at. Each is a function that returns a verdict."""

@@ -1,0 +1,163 @@
+"""Checks of what happens when things touch."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from breadcrumb.algebra.durations import frames
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.trace.objects import Objects
+from breadcrumb.verdicts.excerpts import Picture
+from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance
+from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import amount
+
+
+def bounces(
+    objects: Objects | Signal,
+    *,
+    at: Moments,
+    normal: str = "normal",
+    keeps: float = 1.0,
+    tol: float = 0.0,
+    velocity: Signal | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects bounce: the part of the velocity along the normal turns round, the rest stays.
+
+    The velocity before a moment on frame n is that over the last step ending at n - 1, the one after it that over the
+    first step starting at n. Contacts of one object that share these steps, as in a corner, are folded into one bounce
+    off all their normals in turn. With a recorded `velocity` its values on frames n - 1 and n are compared.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        at: the contacts; their subject is the object that bounces.
+        normal: the entry of their data that holds the normal of what was hit, of any length and either sense.
+        keeps: the share of the normal part of the velocity that is kept.
+        tol: how far the velocity after the bounce may be off, in its own unit.
+        velocity: a recorded velocity to judge instead.
+        occasions: how many bounces there must be at the least.
+
+    Returns:
+        A verdict on every bounce. Idle if there was none; undecided where the steps around it were not recorded. Its
+        margin is `tol` less the largest deviation, and there is none if no deviation is allowed at all.
+
+    Raises:
+        Misuse: a contact has no normal, or one with another number of parts than the velocity.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [{"keg": {"position": (x, 0.0)}} for x in (0.0, 1.0, 2.0, 1.0, 0.0)]
+        >>> trace = make_trace(
+        ...     states, kinds={"keg": "barrel"}, events=[(2, "contact", "keg", None, {"normal": [-1, 0]})]
+        ... )
+        >>> bounces(trace.one("barrel"), at=trace.events("contact")).outcome
+        'held'
+    """
+    moving = velocity if velocity is not None else _rate(objects)
+    sentence = f"{moving.owner or moving.name} bounces at {at.label}" + _keeps(keeps, tol, moving.unit)
+    contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.name)))
+    if not contacts.count:
+        why = at.unseen or moving.track.unseen or f"no {at.label} of {moving.owner or moving.name} to judge"
+        return Verdict(sentence, "idle", at.session.label, of="bounces", why_idle=why)
+    bounce = _fold(contacts, 0 if velocity is not None else 1)
+    first, last = contacts.pick(bounce.first), contacts.pick(bounce.last)
+    before = moving.before(first, frames(1))
+    after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
+    expected = _reflected(np.stack(before.parts, axis=1), contacts, bounce, normal, keeps)
+    found = np.stack(after.parts, axis=1)
+    noise = np.asarray(before.noise) + np.asarray(after.noise)
+    off = np.linalg.norm(found - expected, axis=1)
+    decided = before.usable & after.usable
+    slack = forgive_noise(tolerance(tol, "bounces") - off, noise * len(moving.parts))[decided]
+    kept = np.flatnonzero(decided)
+
+    def phrase(place: int) -> Phrase:
+        at_place = kept[place]
+        return Phrase(
+            _vector(found[at_place], moving.unit),
+            _vector(expected[at_place], moving.unit),
+            f"leaves {amount(float(off[at_place]), moving.unit)} off",
+        )
+
+    judged = first.pick(kept)
+    case = Case(
+        at.session, judged.row, judged.life, judged.subject, slack, phrase, of="bounces", unit=moving.unit,
+        exact=not tol, allowed=tol or None, undecided=first.count - len(kept),
+        picture=Picture(moving.norm(), position=_position(objects)),
+    )  # fmt: skip
+    return case.verdict(sentence, occasions)
+
+
+class _Bounces(NamedTuple):
+    """Contacts folded into bounces; `which` gives the bounce of each contact, `first` and `last` those of a bounce."""
+
+    which: Ints
+    first: Ints
+    last: Ints
+
+
+def _fold(contacts: Moments, reach: int) -> _Bounces:
+    """Fold contacts of one life that are at most `reach` rows apart."""
+    order = np.lexsort((np.arange(contacts.count), contacts.row, contacts.life, contacts.subject))
+    row, life, subject = contacts.row[order], contacts.life[order], contacts.subject[order]
+    begins: Bools = np.ones(contacts.count, np.bool_)
+    begins[1:] = (np.diff(row) > reach) | (np.diff(life) != 0) | (np.diff(subject) != 0)
+    which = np.empty(contacts.count, np.int64)
+    which[order] = np.cumsum(begins) - 1
+    first = np.flatnonzero(begins)
+    last = np.r_[first[1:], contacts.count] - 1
+    return _Bounces(which, order[first], order[last])
+
+
+def _reflected(velocity: Floats, contacts: Moments, bounce: _Bounces, key: str, keeps: float) -> Floats:
+    """Return the velocities after reflection off each contact's normal, in the order of the contacts.
+
+    v' = v - (1 + keeps) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution.
+    """
+    normals = contacts[key]
+    if normals.ndim != 2 or normals.shape[1] not in (velocity.shape[1], 2) or np.isnan(normals).any():
+        raise Misuse(
+            f"bounces: expected a normal of {velocity.shape[1]} numbers in the entry {key!r} of each {contacts.label}, "
+            f"found {normals[0] if contacts.count else 'none'}"
+        )
+    flat = np.zeros((contacts.count, velocity.shape[1]))
+    flat[:, : normals.shape[1]] = normals
+    flat /= np.linalg.norm(flat, axis=1, keepdims=True)
+    result = velocity.copy()
+    nth = _place_in_bounce(contacts, bounce)
+    for turn in range(int(nth.max(initial=-1)) + 1):  # as many turns as the fullest corner has walls
+        now = nth == turn
+        at, n = bounce.which[now], flat[now]
+        result[at] -= (1 + keeps) * np.sum(result[at] * n, axis=1, keepdims=True) * n
+    return result
+
+
+def _place_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
+    """Return which contact of its bounce each one is, counted from 0."""
+    order = np.lexsort((np.arange(contacts.count), contacts.row, bounce.which))
+    which = bounce.which[order]
+    starts = np.flatnonzero(np.r_[True, which[1:] != which[:-1]])
+    nth = np.empty(contacts.count, np.int64)
+    nth[order] = np.arange(contacts.count) - np.repeat(starts, np.diff(np.r_[starts, contacts.count]))
+    return nth
+
+
+def _rate(objects: Objects | Signal) -> Signal:
+    return _position(objects).rate()
+
+
+def _position(objects: Objects | Signal) -> Signal:
+    return objects.signal("position") if isinstance(objects, Objects) else objects
+
+
+def _keeps(keeps: float, tol: float, unit: str) -> str:
+    share = "" if keeps == 1 else f", keeping {keeps:.0%} of its speed along the normal"
+    return share + (f" (+- {amount(tol, unit)})" if tol else "")
+
+
+def _vector(parts: Floats, unit: str) -> str:
+    return f"({', '.join(f'{part:.5g}' for part in parts)}) {unit}".rstrip()

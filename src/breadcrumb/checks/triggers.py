@@ -1,0 +1,374 @@
+"""Checks of what follows from what, and how soon."""
+
+from collections import deque
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from itertools import pairwise, takewhile
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, duration, elapsed, window
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.verdicts.excerpts import Picture
+from breadcrumb.verdicts.judging import Case, Phrase
+from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import amount
+
+
+def leads_to(
+    cause: Moments,
+    effect: Moments,
+    within: Duration | tuple[Duration, Duration],
+    *,
+    times: int = 1,
+    unless: Moments | None = None,
+    restart: bool = False,
+    match: str = "subject",
+    tol: Duration | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that each cause is followed by so many effects in time.
+
+    An effect goes to the oldest cause of its subject that is still open. One that comes in the window of a cause that
+    has had enough, or that was cancelled, is a breach; one that belongs to no cause is not judged here.
+
+    Args:
+        cause: the moments that start it.
+        effect: the moments that must follow, on the cause's own frame at the earliest.
+        within: a duration, from 0 to that, or a pair (earliest, latest); both ends count. A pair of two equal
+            durations is an exact timing; one in seconds is met by the first recorded frame at or after it.
+        times: how many effects each cause has.
+        unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect.
+        restart: whether a new cause closes the open one of its subject.
+        match: `"subject"` pairs moments of the same subject, `"any"` pairs all, and any other text is an entry of the
+            data that must be equal.
+        tol: widens both ends.
+        occasions: how many causes there must be at the least.
+
+    Returns:
+        A verdict on every cause, and on every effect too many. Idle if there was no cause; undecided where the trace
+        ends before the window does. Its margin is the smallest time to the end of the window, and none for an exact
+        timing.
+
+    Example:
+        >>> from breadcrumb import frames
+        >>> from breadcrumb.testing import make_trace
+        >>> trace = make_trace(
+        ...     [{"heron": {"x": 0.0}}] * 5,
+        ...     kinds={"heron": "skiff"},
+        ...     events=[(1, "bell.rung", "heron"), (3, "gate.open", "heron")],
+        ... )
+        >>> leads_to(trace.events("bell.rung"), trace.events("gate.open"), within=frames(2)).outcome
+        'held'
+    """
+    due = window(within, tol)
+    sentence = f"{cause.label} leads to {_count(times)}{effect.label} {_when(due)}"
+    sentence += f" unless {unless.label}" if unless is not None else ""
+    label = _labeller(match, cause, effect)
+    causes = _causes(cause, due, label)
+    _stop(causes, unless, label, restart=restart)
+    left = _deal(causes, effect, label, times)
+    case = _case(cause, effect, causes, left, due, times)
+    return case.verdict(sentence, occasions)
+
+
+def rests_between(
+    moments: Moments, at_least: Duration, *, match: str = "subject", tol: Duration | None = None, occasions: int = 1
+) -> Verdict:
+    """Assert that consecutive moments of one subject are at least so far apart: a cooldown, a debounce, a rate limit.
+
+    Args:
+        moments: what must rest in between.
+        at_least: the shortest allowed time from one to the next.
+        match: `"subject"` judges each subject by itself, `"any"` all together, any other text those whose entry of
+            that name in the data is equal.
+        tol: how much less is still allowed, in the unit of `at_least`, or in frames.
+        occasions: how many pairs there must be at the least.
+
+    Returns:
+        A verdict on every pair of consecutive moments. Idle if there is none. Its margin is the shortest rest less the
+        allowed one, in frames or seconds.
+
+    Example:
+        >>> from breadcrumb import frames
+        >>> from breadcrumb.testing import make_trace
+        >>> trace = make_trace(
+        ...     [{"heron": {"x": 0.0}}] * 6,
+        ...     kinds={"heron": "skiff"},
+        ...     events=[(0, "bell.rung", "heron"), (5, "bell.rung", "heron")],
+        ... )
+        >>> rests_between(trace.events("bell.rung"), frames(4)).margin.value
+        1.0
+    """
+    at_least = duration(at_least, "at_least")
+    session = moments.session
+    label = _labeller(match, moments, moments)
+    codes: dict[Any, int] = {}
+    code = np.array([codes.setdefault(label(moments, place), len(codes)) for place in range(moments.count)], np.int64)
+    order = np.argsort(code, kind="stable")
+    same = code[order][1:] == code[order][:-1]
+    former, later = order[:-1][same], order[1:][same]
+    rest = elapsed(session.clock, moments.row[former], moments.row[later], at_least.unit)
+    first, _ = Window(at_least, at_least, tol).rows(session.clock, moments.row[former])
+    room = rest - at_least.value + (tol.value if tol is not None and tol.unit == at_least.unit else 0.0)
+    in_time = moments.row[later] >= first
+    slack = np.where(in_time, np.maximum(room, 0.0), np.minimum(room, -SAME_TIME))
+
+    def phrase(place: int) -> Phrase:
+        short = at_least.value - float(rest[place])
+        before = session.clock.frames[moments.row[former[place]]]
+        words = f"{amount(short, at_least.unit)} too soon after frame {before}"
+        return Phrase(amount(float(rest[place]), at_least.unit), f"at least {at_least}", words)
+
+    pairs = moments.pick(later)
+    case = Case(
+        session, pairs.row, pairs.life, pairs.subject, slack, phrase, of="pairs", unit=at_least.unit,
+        allowed=at_least.value, unseen=moments.unseen, picture=Picture(),
+    )  # fmt: skip
+    return case.verdict(
+        f"{moments.label} rests at least {at_least}{f' (+- {tol})' if tol else ''} in between", occasions
+    )
+
+
+class _Instant(NamedTuple):
+    """When something happened: a row of the clock and the place within the frame, or NOBODY for no place."""
+
+    row: int
+    order: int
+
+    def precedes(self, other: "_Instant") -> bool:
+        """Tell whether this is certainly before the other; without a place, all of a frame is at once."""
+        if self.row != other.row or NOBODY in (self.order, other.order):
+            return self.row < other.row
+        return self.order < other.order
+
+
+@dataclass(slots=True)
+class _Cause:
+    """One cause, while effects are dealt out."""
+
+    place: int
+    at: _Instant
+    first: int
+    last: int
+    effects: list[int] = field(default_factory=list)
+    cancelled: _Instant | None = None
+    closed: _Instant | None = None
+
+    def is_stopped(self, at: _Instant) -> bool:
+        """Tell whether it was cancelled or closed before an instant."""
+        return any(stop is not None and stop.precedes(at) for stop in (self.cancelled, self.closed))
+
+
+_Labeller = Callable[[Moments, int], Any]
+
+
+def _labeller(match: str, *several: Moments) -> _Labeller:
+    """Return what tells of a moment to which others it belongs."""
+    if match == "any":
+        return lambda moments, place: None
+    if match != "subject":
+        return lambda moments, place: _comparable(moments.data[place].get(match))
+    kinds = [_kinds_of(moments) for moments in several]
+    if len(kinds) > 1 and all(kinds) and not kinds[0] & kinds[1]:
+        raise Misuse(
+            f"{several[0].label} is of {', '.join(sorted(kinds[0]))} and {several[1].label} of "
+            f"{', '.join(sorted(kinds[1]))}: nothing pairs them; say match='any', match= an entry of their data, or "
+            ".about('on') or .about('by')"
+        )
+    return lambda moments, place: int(moments.subject[place])
+
+
+def _comparable(value: Any) -> Any:
+    """Return an entry of the data in a form that equal entries share."""
+    if isinstance(value, list | tuple):
+        return tuple(_comparable(part) for part in value)
+    if isinstance(value, Mapping):
+        return tuple((key, _comparable(value[key])) for key in sorted(value))
+    return float(value) if isinstance(value, int | float) else value
+
+
+def _kinds_of(moments: Moments) -> set[str]:
+    session = moments.session
+    life = moments.life[moments.life != NOBODY]
+    return {session.kinds[kind] for kind in np.unique(session.lives.kind[life]).tolist()}
+
+
+def _instant(moments: Moments, place: int) -> _Instant:
+    return _Instant(int(moments.row[place]), int(moments.order[place]))
+
+
+def _causes(cause: Moments, due: Window, label: _Labeller) -> dict[Any, list[_Cause]]:
+    """Return the causes of each subject in order, each with the rows between which its effects are due."""
+    first, last = due.rows(cause.session.clock, cause.row)
+    causes: dict[Any, list[_Cause]] = {}
+    for place in range(cause.count):
+        one = _Cause(place, _instant(cause, place), int(first[place]), int(last[place]))
+        causes.setdefault(label(cause, place), []).append(one)
+    return causes
+
+
+def _stop(causes: dict[Any, list[_Cause]], unless: Moments | None, label: _Labeller, *, restart: bool) -> None:
+    """Note which causes are cancelled, and which are closed by the next one."""
+    if unless is not None:
+        everyone = [one for several in causes.values() for one in several]
+        for place in range(unless.count):
+            at = _instant(unless, place)
+            nobody = unless.subject[place] == NOBODY
+            for one in everyone if nobody else causes.get(label(unless, place), ()):
+                if one.cancelled is None and not at.precedes(one.at) and at.row <= one.last:
+                    one.cancelled = at
+    if restart:
+        for several in causes.values():
+            for one, following in pairwise(several):
+                one.closed = following.at
+
+
+def _begun(causes: Iterable[_Cause], at: _Instant) -> list[_Cause]:
+    """Return the causes, given in order, that an effect at an instant may belong to."""
+    return list(takewhile(lambda one: not at.precedes(one.at), causes))
+
+
+class _Left(NamedTuple):
+    """The effects that no cause took."""
+
+    surplus: list[int]
+    """Those in the window of a cause that had enough or was cancelled."""
+    early: dict[int, int]
+    """The first one between a cause and its window, by the cause."""
+    stray: list[int]
+    """All but the surplus."""
+
+
+def _deal(causes: dict[Any, list[_Cause]], effect: Moments, label: _Labeller, times: int) -> _Left:
+    """Deal the effects out to the causes; return those that are left."""
+    left = _Left([], {}, [])
+    waiting = {key: deque(several) for key, several in causes.items()}
+    for place in range(effect.count):
+        queue = waiting.get(label(effect, place), deque())
+        at = _instant(effect, place)
+        while queue and queue[0].last < at.row:
+            queue.popleft()
+        begun = _begun(queue, at)
+        in_time = [one for one in begun if one.first <= at.row <= one.last]
+        takers = [one for one in in_time if len(one.effects) < times and not one.is_stopped(at)]
+        if takers:
+            takers[0].effects.append(place)
+        elif any(one.closed is None or at.precedes(one.closed) for one in in_time):
+            left.surplus.append(place)
+        else:
+            left.stray.append(place)
+            for one in begun:
+                if all(stop is None or at.precedes(stop) for stop in (one.cancelled, one.closed)):
+                    left.early.setdefault(one.place, place)
+    return left
+
+
+class _Judged(NamedTuple):
+    """A cause that was decided, or an effect too many."""
+
+    life: int
+    name: int
+    row: int
+    slack: float
+    phrase: Phrase
+
+
+_HELD = Phrase("", "", "")
+
+
+def _case(
+    cause: Moments,
+    effect: Moments,
+    causes: dict[Any, list[_Cause]],
+    left: _Left,
+    due: Window,
+    times: int,
+) -> Case:
+    """Gather the judged causes, in order, and the effects too many behind them."""
+    judged: list[_Judged] = []
+    undecided = 0
+    for one in sorted((one for several in causes.values() for one in several), key=lambda one: one.place):
+        decided = _decide(cause, effect, one, left, due, times)
+        undecided += decided is None
+        judged += [decided] if decided is not None else []
+    for place in left.surplus:
+        words = Phrase(f"one more {effect.label}", f"{times} for each {cause.label}", "comes once too often")
+        subject = int(effect.life[place]), int(effect.subject[place])
+        judged.append(_Judged(*subject, int(effect.row[place]), -1.0, words))
+    slack = np.array([one.slack for one in judged], np.float64)
+    return Case(
+        cause.session,
+        row=np.array([one.row for one in judged], np.int64),
+        life=np.array([one.life for one in judged], np.int64),
+        name=np.array([one.name for one in judged], np.int64),
+        slack=np.where(np.isfinite(slack), slack, slack[np.isfinite(slack)].max(initial=0.0)),
+        phrase=lambda place: judged[place].phrase,
+        of="causes",
+        unit=due.latest.unit,
+        exact=due.exact,
+        allowed=due.latest.value - due.earliest.value or None,
+        undecided=undecided,
+        unseen=cause.unseen,
+        picture=Picture(),
+    )
+
+
+def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Window, times: int) -> _Judged | None:
+    """Return what became of a cause; None if the end of the trace or a gap leaves that open."""
+    subject = int(cause.life[one.place]), int(cause.subject[one.place])
+    cut = one.last >= cause.session.clock.size or one.last < one.first
+    if len(one.effects) >= times and not cut:
+        room = float(_room(cause, effect, one, due).min())
+        return _Judged(*subject, int(effect.row[one.effects[-1]]), room, _HELD)
+    early = left.early.get(one.place)
+    if early is not None:
+        return _Judged(*subject, int(effect.row[early]), *_too_early(cause, effect, one, early, due))
+    if one.cancelled is not None or one.closed is not None:
+        return _Judged(*subject, one.at.row, np.inf, _HELD)
+    if cut:
+        return None
+    stray = np.array(left.stray, np.int64)
+    late = stray[(effect.row[stray] > one.last) & (effect.subject[stray] == cause.subject[one.place])]
+    return _Judged(*subject, one.last, *_too_late(cause, effect, one, late, due))
+
+
+def _room(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
+    """Return how long after each effect, and before it, it would have been too late or too early."""
+    clock = cause.session.clock
+    took = elapsed(clock, np.full(len(one.effects), one.at.row), effect.row[one.effects], due.latest.unit)
+    more = due.tol.value if due.tol is not None and due.tol.unit == due.latest.unit else 0.0
+    room: Floats = due.latest.value + more - took
+    if due.earliest.value:
+        room = np.minimum(room, took - due.earliest.value + more)
+    return np.asarray(np.maximum(room, 0.0))
+
+
+def _too_early(cause: Moments, effect: Moments, one: _Cause, early: int, due: Window) -> tuple[float, Phrase]:
+    clock, unit = cause.session.clock, due.latest.unit
+    took = float(elapsed(clock, np.array([one.at.row]), effect.row[[early]], unit)[0])
+    start = f"{cause.label} on frame {clock.frames[one.at.row]}"
+    words = Phrase(amount(took, unit), str(due), f"{effect.label} comes too early after {start}")
+    return min(took - due.earliest.value, -SAME_TIME), words
+
+
+def _too_late(cause: Moments, effect: Moments, one: _Cause, late: Ints, due: Window) -> tuple[float, Phrase]:
+    """Return by how much the effect came too late, if it came at all, and the words of the breach."""
+    clock, unit = cause.session.clock, due.latest.unit
+    found, slack = f"{len(one.effects)} of them" if one.effects else "none", -due.latest.value
+    if len(late) and not one.effects:
+        took = float(elapsed(clock, np.array([one.at.row]), effect.row[late[:1]], unit)[0])
+        found, slack = amount(took, unit), due.latest.value - took
+    words = f"no {effect.label} in time after {cause.label} on frame {clock.frames[one.at.row]}"
+    return min(slack, -SAME_TIME), Phrase(found, str(due), words)
+
+
+def _count(times: int) -> str:
+    return "" if times == 1 else f"{times} times "
+
+
+def _when(due: Window) -> str:
+    return f"after {due}" if due.exact and due.latest.value else str(due)

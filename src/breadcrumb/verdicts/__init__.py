@@ -1,0 +1,1 @@
+"""Verdicts: what a check found, as data, and the words that explain it."""

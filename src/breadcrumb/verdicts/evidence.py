@@ -1,0 +1,79 @@
+"""Evidence: copies of the few seconds of a trace that a figure and an explanation need."""
+
+from dataclasses import dataclass
+
+Number = float | None
+"""A value, or None where it is missing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """An event near what was judged."""
+
+    frame: int
+    time: float
+    name: str
+    who: str
+    """The id of its subject, or an empty text."""
+    count: int = 1
+    """How many of them there were on that frame."""
+
+
+@dataclass(frozen=True, slots=True)
+class Stay:
+    """One life near what was judged, cut to the stretch shown."""
+
+    object: str
+    first: float
+    """The time of its first frame, in seconds."""
+    last: float
+    """The time of its last frame, in seconds."""
+
+
+@dataclass(frozen=True, slots=True)
+class Excerpt:
+    """The judged signal around one moment, with what was allowed."""
+
+    object: str
+    frame: int
+    """The frame that this is about."""
+    begin: float
+    """The time at which the excerpt begins."""
+    end: float
+    """The time at which it ends."""
+    name: str
+    """What the values are."""
+    unit: str
+    frames: tuple[int, ...]
+    times: tuple[float, ...]
+    values: tuple[Number, ...]
+    """The judged signal; empty if what was judged has no course over time."""
+    low: tuple[Number, ...]
+    """The lowest allowed value on each frame; empty if there is none."""
+    high: tuple[Number, ...]
+    """The highest allowed value on each frame; empty if there is none."""
+    broken: tuple[int, ...]
+    """The frames of this stretch on which the object broke the rule."""
+    path: tuple[tuple[float, float], ...]
+    """Where the object was in plan on each frame; empty if it has no position."""
+    path_frames: tuple[int, ...]
+    """The frame of each point of the path."""
+    path_axes: tuple[str, str]
+    """What the two axes of the path are, with their unit."""
+    outline: tuple[tuple[float, float], ...]
+    """The border of the region it was judged against."""
+    marks: tuple[Mark, ...]
+    """Events within the stretch, of this object and of nobody in particular first of all."""
+    stays: tuple[Stay, ...]
+    """Lives within the stretch, where the rule is about lives."""
+    y_down: bool
+    """Whether the second axis of the path points down on the screen."""
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What is kept of the trace: around the first and the worst breach, or around the tightest pass."""
+
+    first: Excerpt | None = None
+    worst: Excerpt | None = None
+    tightest: Excerpt | None = None

@@ -1,0 +1,95 @@
+"""What a check found, as plain data."""
+
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
+
+from breadcrumb.verdicts.evidence import Evidence
+
+Outcome: TypeAlias = Literal["held", "broken", "idle"]
+
+
+@dataclass(frozen=True, slots=True)
+class Margin:
+    """How far from breaking it was at the tightest place; negative when broken."""
+
+    value: float
+    unit: str
+    allowed: float | None = None
+    """What the value is a share of, such as the width of the allowed band."""
+
+    @property
+    def share(self) -> float | None:
+        """The value as a share of what is allowed, to compare margins of different units."""
+        return self.value / self.allowed if self.allowed else None
+
+
+@dataclass(frozen=True, slots=True)
+class Breach:
+    """One place where the rule was broken."""
+
+    object: str
+    life: int
+    """Which life of the object, counted from 1; 0 if it has none."""
+    frame: int
+    time: float
+    measured: str
+    """What was found, with its unit."""
+    allowed: str
+    """What was allowed, with its unit."""
+    words: str
+    """What is wrong, as part of a sentence: `0.43 m too far`."""
+    excess: float | None = None
+    """By how much, if that is a number."""
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Consecutive samples of one object that broke the rule."""
+
+    object: str
+    first_frame: int
+    last_frame: int
+
+
+@dataclass(frozen=True, slots=True)
+class Tally:
+    """One object's part in a verdict."""
+
+    object: str
+    tested: int
+    breaches: int
+    first_frame: int | None
+    """The frame of its first breach."""
+    worst: float | None
+    """Its smallest distance to breaking; negative when broken, None where that is no number."""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """What a check found: its outcome, how close it was, and why."""
+
+    sentence: str
+    """The rule that was judged."""
+    outcome: Outcome
+    session: str = ""
+    """The trace's name."""
+    margin: Margin | None = None
+    """None for exact rules, flags and texts."""
+    tested: int = 0
+    """How many occasions were judged."""
+    of: str = "samples"
+    """What the occasions are: samples, moments, lives."""
+    undecided: int = 0
+    """Occasions that the end of the trace, or a gap in it, cut short."""
+    missing: int = 0
+    """Occasions without a recorded value."""
+    why_idle: str = ""
+    breach_count: int = 0
+    first: Breach | None = None
+    worst: Breach | None = None
+    stretches: tuple[Stretch, ...] = ()
+    """Where the rule was broken; the first two hundred."""
+    tallies: tuple[Tally, ...] = ()
+    evidence: Evidence = field(default_factory=Evidence)
+    parts: tuple["Finding", ...] = ()
+    """The findings that `all_of` or `any_of` joined."""

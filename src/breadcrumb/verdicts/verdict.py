@@ -1,0 +1,91 @@
+"""Verdicts: findings that can be asserted, explained and joined."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, fields, replace
+
+from breadcrumb.errors import Broken, Misuse, NeverExercised
+from breadcrumb.verdicts.collecting import active_collector
+from breadcrumb.verdicts.findings import Finding, Outcome, Tally
+from breadcrumb.verdicts.words import explanation
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict(Finding):
+    """What a check found, to be asserted.
+
+    Asserting a verdict hands it to whoever runs the checks. It passes when the rule held, raises `Broken` with the
+    explanation when it broke, and raises `NeverExercised` when nothing was put to the test, unless a runner counts
+    that itself. `outcome` tells without raising.
+    """
+
+    def __bool__(self) -> bool:
+        __tracebackhide__ = True
+        collector = active_collector()
+        if collector is not None:
+            collector.append(self)
+        if self.outcome == "broken":
+            raise Broken(self.explain())
+        if self.outcome == "idle" and collector is None:
+            raise NeverExercised(self.explain())
+        return True
+
+    def __str__(self) -> str:
+        return self.explain()
+
+    def explain(self, most_lines: int = 40) -> str:
+        """Return the explanation: a summary line first, then details, in so many lines at the most."""
+        return "\n".join(explanation(self, most_lines))
+
+    def saying(self, sentence: str) -> "Verdict":
+        """Return the same verdict on a rule in other words."""
+        return replace(self, sentence=sentence)
+
+    def by_object(self) -> tuple[Tally, ...]:
+        """Return each object's part: how much was tested, how often it broke the rule, first and worst."""
+        return self.tallies
+
+
+def all_of(*verdicts: Verdict) -> Verdict:
+    """Join verdicts that must all hold: broken if one is, else idle if one is, else held.
+
+    Example:
+        >>> held, idle = Verdict("boats float", "held", tested=3), Verdict("bells ring", "idle")
+        >>> all_of(held, idle).outcome
+        'idle'
+    """
+    return _joined(verdicts, "all of", ("broken", "idle", "held"))
+
+
+def any_of(*verdicts: Verdict) -> Verdict:
+    """Join verdicts of which one must hold: held if one is, else idle if one is, else broken.
+
+    Example:
+        >>> broken, held = Verdict("boats sink", "broken"), Verdict("boats float", "held", tested=3)
+        >>> any_of(broken, held).outcome
+        'held'
+    """
+    return _joined(verdicts, "any of", ("held", "idle", "broken"))
+
+
+def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
+    if not verdicts:
+        raise Misuse(f"{word.replace(' ', '_')}: expected one verdict or more, found none")
+    outcome = min((one.outcome for one in verdicts), key=rank.index)
+    leading = list(_leading(verdicts, outcome))
+    ties = [one for one in leading if one.margin is not None and one.margin.share is not None]
+    tightest = min(ties, key=lambda one: one.margin.share or 0.0) if ties else leading[0]  # type: ignore[union-attr]
+    given = {one.name: getattr(tightest, one.name) for one in fields(tightest)}
+    joint = Verdict(**given)
+    return replace(
+        joint,
+        sentence=f"{word}: " + "; ".join(one.sentence for one in verdicts),
+        outcome=outcome,
+        tested=sum(one.tested for one in verdicts),
+        undecided=sum(one.undecided for one in verdicts),
+        missing=sum(one.missing for one in verdicts),
+        parts=verdicts,
+    )
+
+
+def _leading(verdicts: tuple[Verdict, ...], outcome: Outcome) -> Iterator[Verdict]:
+    return (one for one in verdicts if one.outcome == outcome)

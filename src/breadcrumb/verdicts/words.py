@@ -1,0 +1,128 @@
+"""The plain-text explanation of a verdict: lazy lines within a budget, no colour, no width."""
+
+from collections.abc import Iterable, Iterator
+from itertools import islice
+
+from breadcrumb.verdicts.evidence import Excerpt, Mark
+from breadcrumb.verdicts.findings import Breach, Finding, Margin, Stretch
+
+_STRETCHES = 3
+_ROWS_BEFORE, _ROWS_AFTER = 2, 3
+_EVENTS_A_ROW = 3
+
+
+def explanation(verdict: Finding, most_lines: int) -> Iterator[str]:
+    """Yield the summary, then the details, in so many lines at the most."""
+    lines = _lines(verdict)
+    yield from islice(lines, most_lines)
+    left = sum(1 for _ in lines)
+    if left:
+        yield f"  ... {left} more lines"
+
+
+def number(value: float | None) -> str:
+    """Return a number for people: five digits, no exponent where none is needed.
+
+    Example:
+        >>> number(14.4321987), number(None), number(1e-13)
+        ('14.432', 'missing', '1e-13')
+    """
+    return "missing" if value is None else f"{value:.5g}"
+
+
+def amount(value: float | None, unit: str) -> str:
+    """Return a number with its unit."""
+    return f"{number(value)} {unit}".rstrip()
+
+
+def margin_words(margin: Margin | None) -> str:
+    """Return a margin with its unit and its share of what is allowed."""
+    if margin is None:
+        return "exact"
+    share = f" ({margin.share:.0%} of {number(margin.allowed)})" if margin.share is not None else ""
+    return amount(margin.value, margin.unit) + share
+
+
+def breach_words(breach: Breach) -> str:
+    """Return one breach in one line: when, who, found and allowed."""
+    life = f" (life {breach.life})" if breach.life > 1 else ""
+    who = f"{breach.object}{life}: " if breach.object else ""
+    return (
+        f"frame {breach.frame} ({breach.time:.3f} s)  {who}{breach.words}; "
+        f"measured {breach.measured}, allowed {breach.allowed}"
+    )
+
+
+def tested_words(verdict: Finding) -> str:
+    """Return how much was tested, and what could not be."""
+    words = [f"{verdict.tested} {verdict.of} tested"]
+    if verdict.undecided:
+        words.append(f"{verdict.undecided} undecided at the end of the trace or at a gap")
+    if verdict.missing:
+        words.append(f"{verdict.missing} without a value")
+    return ", ".join(words)
+
+
+def _lines(verdict: Finding) -> Iterator[str]:
+    yield f"{verdict.outcome.upper():6}  {verdict.sentence}"
+    if verdict.session:
+        yield f"  session  {verdict.session}"
+    if verdict.outcome == "idle":
+        yield f"  never put to the test: {verdict.why_idle}"
+    if verdict.outcome == "held":
+        yield f"  margin  {margin_words(verdict.margin)}"
+    yield from _breach_lines(verdict)
+    yield f"  {tested_words(verdict)}"
+    for excerpt in (verdict.evidence.first, verdict.evidence.tightest):
+        if excerpt is not None and excerpt.values:
+            yield from _table(excerpt)
+    for part in verdict.parts:
+        yield f"  - {part.outcome}: {part.sentence}"
+
+
+def _breach_lines(verdict: Finding) -> Iterator[str]:
+    first, worst = verdict.first, verdict.worst
+    if first is None:
+        return
+    yield f"  first  {breach_words(first)}"
+    if worst is not None and worst != first:
+        yield f"  worst  {breach_words(worst)}"
+    if verdict.breach_count > 1:
+        total = verdict.tested
+        yield f"  {verdict.breach_count} of {total} {verdict.of} broken{_where(verdict.stretches)}"
+
+
+def _where(stretches: tuple[Stretch, ...]) -> str:
+    if not stretches:
+        return ""
+    shown = [f"{one.object} {_frames(one)}".strip() for one in stretches[:_STRETCHES]]
+    more = f" and {len(stretches) - _STRETCHES} more" if len(stretches) > _STRETCHES else ""
+    runs = any(one.first_frame != one.last_frame for one in stretches)
+    many = f", in {len(stretches)} stretches" if runs and len(stretches) > 1 else ""
+    return f"{many}: {', '.join(shown)}{more}"
+
+
+def _frames(stretch: Stretch) -> str:
+    if stretch.first_frame == stretch.last_frame:
+        return f"frame {stretch.first_frame}"
+    return f"frames {stretch.first_frame}-{stretch.last_frame}"
+
+
+def _table(excerpt: Excerpt) -> Iterator[str]:
+    """Yield the values around the frame in question, with the events of each frame."""
+    at = next((place for place, frame in enumerate(excerpt.frames) if frame >= excerpt.frame), len(excerpt.frames) - 1)
+    shown = range(max(0, at - _ROWS_BEFORE), min(len(excerpt.frames), at + _ROWS_AFTER + 1))
+    title = excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else "")
+    yield f"  {'frame':>7}  {title}  events"
+    for place in shown:
+        frame = excerpt.frames[place]
+        mark = ">" if frame == excerpt.frame else " "
+        value = number(excerpt.values[place])
+        events = _events(mark_ for mark_ in excerpt.marks if mark_.frame == frame)
+        yield f"  {mark}{frame:>6}  {value:>{len(title)}}  {events}".rstrip()
+
+
+def _events(marks: Iterable[Mark]) -> str:
+    names = [f"{mark.name} {mark.who}".rstrip() + (f" x{mark.count}" if mark.count > 1 else "") for mark in marks]
+    more = f", {len(names) - _EVENTS_A_ROW} more" if len(names) > _EVENTS_A_ROW else ""
+    return ", ".join(names[:_EVENTS_A_ROW]) + more
