@@ -1,0 +1,1 @@
+"""Running check files on traces; results are data."""

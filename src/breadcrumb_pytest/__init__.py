@@ -1,0 +1,155 @@
+"""Run check files under pytest: `pytest --crumbs PATH check_harbour.py`.
+
+The plugin gives the `trace` fixture and collects `check_*` functions of `check_*.py` files. It imports the library only
+when a trace is asked for, so that other test runs do not pay for it.
+"""
+
+import glob
+from collections.abc import Generator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import pytest
+
+if TYPE_CHECKING:
+    from breadcrumb.trace.opened import Trace
+    from breadcrumb.trace.vocabulary import Vocabulary
+    from breadcrumb.verdicts.findings import Finding
+
+IDLE = "idle"
+"""The outcome of a check that nothing in its session put to the test."""
+
+_findings: pytest.StashKey["list[Finding]"] = pytest.StashKey()
+_outcomes: pytest.StashKey[dict[str, set[str]]] = pytest.StashKey()
+_unknown: pytest.StashKey[set[str]] = pytest.StashKey()
+_known: pytest.StashKey["Vocabulary"] = pytest.StashKey()
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """Add `--crumbs`."""
+    group = parser.getgroup("breadcrumb", "checks on recorded play sessions")
+    group.addoption(
+        "--crumbs", action="append", default=[], metavar="PATH", help="a trace to check; repeat, or use * and ?"
+    )
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Collect check files when there is a trace to check."""
+    if config.getoption("crumbs"):
+        config.addinivalue_line("python_files", "check_*.py")
+        config.addinivalue_line("python_functions", "check_*")
+        config.stash[_outcomes] = {}
+        config.stash[_unknown] = set()
+
+
+def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
+    """Run each test that takes `trace` once for each trace."""
+    if _takes_a_trace(metafunc.config, metafunc.fixturenames):
+        paths = _paths(metafunc.config)
+        metafunc.parametrize("trace", paths, ids=[path.stem for path in paths], indirect=True, scope="session")
+
+
+@pytest.fixture(scope="session")
+def trace(request: pytest.FixtureRequest) -> "Trace":
+    """Give one of the traces named by `--crumbs`."""
+    from breadcrumb.trace.opened import open_trace
+
+    if not hasattr(request, "param"):
+        pytest.fail("this check takes a trace, and none was named: say --crumbs PATH", pytrace=False)
+    return open_trace(request.param)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Generator[None, object, object]:
+    """Collect the verdicts that a check asserts, and let all traces of the run know each other's names."""
+    if not _takes_a_trace(pyfuncitem.config, pyfuncitem.fixturenames):
+        return (yield)
+    from breadcrumb.trace.vocabulary import knowing
+    from breadcrumb.verdicts.collecting import collecting
+
+    with collecting() as findings, knowing(_vocabulary(pyfuncitem.config)) as unknown:
+        pyfuncitem.stash[_findings] = findings
+        try:
+            return (yield)
+        finally:
+            pyfuncitem.config.stash[_unknown].update(unknown)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """Give the report of a check its outcome: held and broken are pytest's own, idle is one more."""
+    report = yield
+    if report.when == "call" and _findings in item.stash:
+        findings = item.stash[_findings]
+        idle = [finding for finding in findings if finding.outcome == "idle"]
+        outcome = report.outcome
+        if report.passed and (idle or not findings):
+            why = f"{idle[0].sentence}: {idle[0].why_idle}" if idle else "asserted nothing"
+            report.user_properties.append((IDLE, why))
+            outcome = IDLE  # type: ignore[assignment]
+        check = item.nodeid.partition("[")[0]
+        item.config.stash[_outcomes].setdefault(check, set()).add(outcome)
+    return report
+
+
+def pytest_report_teststatus(report: Any) -> tuple[str, str, str] | None:
+    """Show idle checks as such."""
+    if report.when == "call" and report.passed and IDLE in dict(report.user_properties):
+        return IDLE, "i", "IDLE"
+    return None
+
+
+def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
+    """Fail the run if a check was idle in every session, or asked for a name that no session knows."""
+    if exitstatus == pytest.ExitCode.OK and (_dead(session.config) or _unknown_names(session.config)):
+        session.exitstatus = pytest.ExitCode.TESTS_FAILED
+
+
+def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> None:
+    """Name the idle checks with their reasons, and those that were idle in every session."""
+    reports = terminalreporter.stats.get(IDLE, [])
+    if reports:
+        terminalreporter.section("idle checks")
+        for report in reports:
+            terminalreporter.line(f"IDLE {report.nodeid}: {dict(report.user_properties)[IDLE]}")
+    for check in _dead(config):
+        terminalreporter.line(f"DEAD {check}: idle in every session", red=True)
+    for name in _unknown_names(config):
+        terminalreporter.line(f"WRONG {name} was neither seen nor declared in any session of this run", red=True)
+
+
+def _takes_a_trace(config: pytest.Config, fixtures: list[str]) -> bool:
+    """Tell whether a test is given recorded sessions; without `--crumbs` a fixture named `trace` is not ours."""
+    return bool(config.getoption("crumbs")) and "trace" in fixtures
+
+
+def _dead(config: pytest.Config) -> list[str]:
+    return [check for check, outcomes in config.stash.get(_outcomes, {}).items() if outcomes == {IDLE}]
+
+
+def _unknown_names(config: pytest.Config) -> list[str]:
+    if _unknown not in config.stash:
+        return []
+    names: set[str] = config.stash[_unknown]
+    return sorted(names)
+
+
+def _paths(config: pytest.Config) -> list[Path]:
+    wanted: list[str] = config.getoption("crumbs")
+    found = [Path(name) for pattern in wanted for name in (sorted(glob.glob(pattern)) or [pattern])]  # noqa: PTH207
+    missing = [str(path) for path in found if not path.exists()]
+    if missing:
+        raise pytest.UsageError(f"--crumbs: there is nothing at {', '.join(missing)}")
+    return list(dict.fromkeys(found))
+
+
+def _vocabulary(config: pytest.Config) -> "Vocabulary":
+    from breadcrumb.trace.opened import open_trace
+    from breadcrumb.trace.vocabulary import Vocabulary
+
+    if _known not in config.stash:
+        known = Vocabulary()
+        for path in _paths(config):
+            known |= open_trace(path).vocabulary
+        config.stash[_known] = known
+    return config.stash[_known]

@@ -1,0 +1,98 @@
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from breadcrumb.run.running import run_checks
+
+CHECKS = """
+from breadcrumb import frames, judge
+from breadcrumb.checks import triggers
+
+def check_held(trace):
+    assert judge(trace.all("skiff").speed <= 6.0, "slow")
+
+def check_broken(trace):
+    assert judge(trace.all("skiff").speed < 6.0, "slower")
+
+def check_idle_then_held(trace):
+    assert judge(trace.all("skiff").speed.at(trace.events("error")) < 1, "none")
+    assert judge(trace.all("skiff").speed <= 6.0, "slow")
+
+def check_asserts_nothing(trace):
+    pass
+"""
+
+
+def _pytest(folder: Path, *words: str | Path) -> "subprocess.CompletedProcess[str]":
+    command = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "-p",
+        "no:cacheprovider",
+        "-rA",
+        "--rootdir",
+        str(folder),
+        *map(str, words),
+    ]
+    environment = {key: value for key, value in os.environ.items() if not key.startswith("PYTEST")}
+    return subprocess.run(
+        command, cwd=folder, env=environment, capture_output=True, text=True, check=False, timeout=120
+    )
+
+
+def test_pytest_and_the_command_agree_on_every_outcome(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """The same file gives held, broken and idle in both; a check idle in every session is named and fails the run."""
+    file = tmp_path / "check_it.py"
+    file.write_text(CHECKS)
+    run = run_checks([file], [bay()])
+    done = _pytest(tmp_path, "check_it.py", "--crumbs", bay())
+    words = {"held": "PASSED", "broken": "FAILED", "idle": "IDLE"}
+    for result in run.results:
+        assert f"{words[result.outcome]} check_it.py::{result.check.name}[7-60]" in done.stdout, done.stdout
+    assert "1 failed, 1 passed, 2 idle" in done.stdout
+    assert "check_asserts_nothing[7-60]: asserted nothing" in done.stdout
+    assert "DEAD check_it.py::check_idle_then_held: idle in every session" in done.stdout
+    assert done.returncode == 1
+
+
+def test_a_failure_shows_the_explanation(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """The assertion's message is the explanation, and the traceback ends in the check file."""
+    (tmp_path / "check_it.py").write_text(CHECKS)
+    done = _pytest(tmp_path, "check_it.py::check_broken", "--crumbs", bay(), bay(seed=8))
+    assert "Broken: BROKEN  slower" in done.stdout
+    assert "heron: not so; measured false, allowed true" in done.stdout
+    assert "verdict.py" not in done.stdout
+
+
+def test_an_idle_check_alone_fails_the_run(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """A run in which nothing broke but a check was dead does not end with 0; one in which all held does."""
+    (tmp_path / "check_it.py").write_text(CHECKS)
+    assert _pytest(tmp_path, "check_it.py::check_idle_then_held", "--crumbs", bay()).returncode == 1
+    assert (
+        _pytest(
+            tmp_path, "check_it.py::check_held", "--crumbs", f"{bay().parent}/[7].crumbs", "--crumbs", bay()
+        ).returncode
+        != 0
+    )
+    assert _pytest(tmp_path, "check_it.py::check_held", "--crumbs", f"{bay().parent}/7-6*.crumbs").returncode == 0
+
+
+def test_other_test_runs_do_not_pay_for_the_plugin(tmp_path: Path) -> None:
+    """Without a trace the plugin loads neither the library nor what it stands on, and leaves other fixtures alone."""
+    (tmp_path / "test_it.py").write_text(
+        "import sys\nimport pytest\n\n@pytest.fixture\ndef trace():\n    return 3\n\ndef test_it(trace):\n    assert trace == 3\n"
+        "    assert not {'breadcrumb', 'numpy', 'pyarrow'} & set(sys.modules)\n"
+    )
+    done = _pytest(tmp_path, "test_it.py")
+    assert done.returncode == 0, done.stdout
+
+
+def test_a_check_without_a_trace_says_what_to_do(tmp_path: Path) -> None:
+    """Asking for a trace that nobody named, or that is not there, is one clear message."""
+    (tmp_path / "test_it.py").write_text("def test_it(trace):\n    pass\n")
+    assert "none was named: say --crumbs PATH" in _pytest(tmp_path, "test_it.py").stdout
+    missing = _pytest(tmp_path, "test_it.py", "--crumbs", "nowhere.crumbs")
+    assert "--crumbs: there is nothing at nowhere.crumbs" in missing.stdout + missing.stderr
