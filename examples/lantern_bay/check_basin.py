@@ -1,0 +1,48 @@
+"""The basin: barrels bounce off its walls by the normal, and leave through the open gate alone."""
+
+from breadcrumb import Polygon, Signal, Spans, frames, judge, seconds
+from breadcrumb.checks import collisions, movement, triggers
+
+BASIN = Polygon(((18, 6), (30, 6), (30, 14), (26, 18), (18, 18)))  # m
+RADIUS = 0.6  # m
+ON_THE_WALL = 0.001  # m
+TIME_TO_PASS = seconds(0.65)  # from the gate's line until a barrel has sunk
+
+
+def gate_is_open(trace):
+    return Spans.between(trace.events("gate.open"), trace.events("gate.shut")).grown(TIME_TO_PASS)
+
+
+def check_barrels_stay_in_the_basin(trace):
+    assert movement.stays_inside(
+        trace.all("barrel"), BASIN, radius=RADIUS, tol=ON_THE_WALL, except_during=gate_is_open(trace), occasions=3
+    )
+
+
+def check_barrels_bounce_by_the_normal(trace):
+    barrel, contact = trace.all("barrel"), trace.events("contact")
+    assert collisions.bounces(barrel, at=contact, velocity=barrel.velocity, tol=0.001, occasions=3)
+    assert collisions.bounces(barrel, at=contact, tol=0.001)
+
+
+def check_barrels_turn_on_the_wall(trace):
+    touched = Signal.from_data(trace.events("contact"), "point", unit="m").depth_in(BASIN)
+    assert judge(ON_THE_WALL - abs(touched), "each contact is on a wall")
+
+
+def check_barrels_keep_their_speed(trace):
+    barrel = trace.all("barrel")
+    assert movement.keeps_speed(barrel, velocity=barrel.velocity, tol=0.001)
+
+
+def check_barrels_move_as_fast_as_they_say(trace):
+    barrel = trace.all("barrel")
+    between_contacts = (barrel.velocity.rate().norm() < 0.001).spans()
+    moved = (barrel.position.rate() - barrel.velocity).norm().during(between_contacts)
+    assert judge(0.001 - moved, "a barrel moves as fast as its velocity says")
+
+
+def check_a_barrel_that_leaves_sinks_once(trace):
+    assert triggers.leads_to(
+        trace.all("barrel").leaves, trace.events("barrel.sunk"), within=frames(0), unless=trace.events("shift.start")
+    )

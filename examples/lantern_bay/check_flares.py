@@ -1,0 +1,119 @@
+"""Flares: one for each throw, straight to the mark, bursting on time, and gone."""
+
+from breadcrumb import Box, frames, judge, seconds
+from breadcrumb.checks import movement, session, spawns, triggers
+
+BAY = Box((-40, -22), (40, 22))  # m
+THROWER = "heron"
+SPEED = 8.5  # m/s
+HEIGHT = 1.1  # m above the water
+BURNING = seconds(1.4)
+BURST = seconds(0.375)  # five pictures
+FIRST_REPEAT = seconds(0.65)
+REPEAT = seconds(0.35)
+LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
+METRES_A_PIXEL = 50 / 800
+ON_THE_SKIFF = 0.9  # m: nearer than this the pointer is on the skiff itself
+AIM = 0.02  # sine of how far off the mark a flare may fly: 1 degree
+ONE_STEP = 0.6  # m: how far flare and skiff may part within the frame of the throw
+
+
+def pressed(trace):
+    return trace.events("flare.thrown").where(lambda data: not data["repeat"]).called("a throw by a press")
+
+
+def flying(trace):
+    return (trace.all("flare").picture == 0).spans()
+
+
+def bursting(trace):
+    return (trace.all("flare").picture > 0).spans()
+
+
+def check_session_runs_clean(trace):
+    assert session.runs_clean(trace)
+
+
+def check_each_throw_makes_one_flare(trace):
+    thrown = trace.events("flare.thrown").about("on")
+    assert spawns.one_for_each(thrown, trace.all("flare"), within=frames(0), match="subject", occasions=3)
+
+
+def check_a_press_throws_at_once(trace):
+    presses = trace.events("input.key").where(lambda data: data["edge"] == "down").called("a press of the key")
+    assert triggers.leads_to(presses.about("on"), pressed(trace), within=frames(0))
+
+
+def check_a_held_key_repeats_after_a_pause(trace):
+    repeated = trace.events("flare.thrown").where(lambda data: data["repeat"]).called("a repeated throw")
+    released = trace.events("input.key").where(lambda data: data["edge"] == "up").called("letting go of the key")
+    assert triggers.leads_to(
+        pressed(trace), repeated, within=(FIRST_REPEAT, FIRST_REPEAT), unless=released.about("on"), tol=LONGEST_FRAME
+    )
+    assert triggers.rests_between(repeated, REPEAT, tol=LONGEST_FRAME)
+
+
+def check_a_flare_starts_above_its_skiff(trace):
+    flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), trace.events("flare.thrown")
+    start = flare.position.at(thrown.about("on")) - skiff.position.at(thrown)
+    assert judge(ONE_STEP - start.plan.norm(), "a flare starts at its skiff")
+    assert judge(start.z == HEIGHT, "a flare starts 1.1 m above the water")
+
+
+def check_a_flare_flies_to_the_mark(trace):
+    flare, skiff, screen = trace.all("flare"), trace.one(id=THROWER), trace.one("pointer").screen
+    thrown = pressed(trace)
+    east = (screen.x - 640).at(thrown) * METRES_A_PIXEL - skiff.position.x.at(thrown)
+    north = (400 - screen.y).at(thrown) * METRES_A_PIXEL - skiff.position.y.at(thrown)
+    velocity = flare.velocity.at(thrown.about("on"))
+    reach = (east * east + north * north).norm() / (ON_THE_SKIFF * ON_THE_SKIFF)
+    astray = abs(velocity.x * north - velocity.y * east)
+    ahead = velocity.x * east + velocity.y * north
+    assert judge(((astray <= ahead * AIM) & (ahead > 0)) | (reach < 1), "a flare flies toward the mark on the water")
+
+
+def check_a_flare_keeps_its_speed(trace):
+    flare = trace.all("flare")
+    assert movement.keeps_speed(flare, SPEED, velocity=flare.velocity, during=flying(trace), tol=0.001)
+    assert movement.keeps_speed(flare, SPEED, during=flying(trace), tol=0.001)
+
+
+def check_a_flare_flies_straight(trace):
+    turning = trace.all("flare").velocity.rate().norm().during(flying(trace))
+    assert judge(0.001 - turning, "a flare flies straight")
+
+
+def check_a_flare_bursts_on_time(trace):
+    met = (
+        trace.events("flare.burst")
+        .where(lambda data: data.get("met") not in (None, THROWER))
+        .called("meeting something")
+    )
+    assert triggers.leads_to(
+        pressed(trace).about("on"),
+        trace.events("flare.burst"),
+        within=(BURNING, BURNING),
+        unless=met | trace.all("flare").leaves,
+    )
+
+
+def check_a_burst_stands_still(trace):
+    flare = trace.all("flare")
+    assert movement.keeps_speed(flare, 0.0, velocity=flare.velocity, during=bursting(trace))
+    assert movement.keeps_speed(flare, 0.0, during=bursting(trace), tol=0.001)
+
+
+def check_a_burst_shows_every_picture(trace):
+    picture = trace.all("flare").picture
+    change = picture.changes()
+    assert judge(picture.at(change) - picture.before(change, frames(1)) == 1, "a burst shows each picture in turn")
+
+
+def check_a_burst_is_over_in_time(trace):
+    assert triggers.leads_to(
+        trace.events("flare.burst"), trace.all("flare").leaves, within=(BURST, BURST), tol=LONGEST_FRAME
+    )
+
+
+def check_flares_stay_in_the_bay(trace):
+    assert movement.stays_inside(trace.all("flare"), BAY)

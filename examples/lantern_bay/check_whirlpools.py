@@ -1,0 +1,39 @@
+"""The whirlpools: a boat that enters one appears at the other, once, and then has its rest."""
+
+from breadcrumb import Spans, frames, judge, seconds
+from breadcrumb.checks import movement, triggers
+
+NORTH_OF_IT = 2.4  # m
+REST = seconds(2.2)
+LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
+RESTS = seconds(2.166)  # at least this long, as seen
+ONE_STEP = 0.25  # m: what a boat may move after its arrival within the frame
+LONGEST_STEP = 0.5  # m
+
+
+def check_a_boat_that_enters_is_moved(trace):
+    entered, moved = trace.events("sensor.begin"), trace.events("whirlpool.moved")
+    rested = entered.outside(Spans.following(moved, REST)).called("entering a whirlpool when rested")
+    assert triggers.leads_to(rested, moved, within=frames(0), occasions=3)
+
+
+def check_a_boat_arrives_north_of_the_other_end(trace):
+    moved = trace.events("whirlpool.moved")
+    boat = trace.all("skiff").position.at(moved)
+    end = trace.all("whirlpool").position.at(moved.about("on"))
+    arrival = (boat - end).plan - (0.0, NORTH_OF_IT)
+    assert judge(ONE_STEP - arrival.norm(), "a boat arrives 2.4 m north of the other whirlpool")
+
+
+def check_a_boat_rests_after_it_was_moved(trace):
+    moved, resting = trace.events("whirlpool.moved"), trace.all("skiff").resting
+    new_shift = Spans.following(trace.events("shift.start"), REST, own_frame=True)
+    assert triggers.leads_to(resting.rises(), moved, within=frames(0))
+    assert judge(resting, "a boat rests after a move", during=Spans.following(moved, RESTS), except_during=new_shift)
+    assert judge(~resting.after(moved, REST), "a boat's rest is over 2.2 s after its move")
+    assert triggers.rests_between(moved, REST, tol=LONGEST_FRAME, occasions=2)
+
+
+def check_boats_jump_only_through_whirlpools(trace):
+    allowed = trace.events("whirlpool.moved") | trace.events("shift.start")
+    assert movement.never_jumps(trace.all("skiff"), farther_than=LONGEST_STEP, except_at=allowed)

@@ -1,0 +1,1 @@
+"""Lantern Bay: a small harbour at night, played headlessly, with faults that can be switched on one by one."""
