@@ -1,0 +1,5 @@
+"""The command line: the only room that prints, parses arguments and exits."""
+
+from breadcrumb.cli.main import main
+
+__all__ = ["main"]

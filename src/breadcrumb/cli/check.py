@@ -1,0 +1,56 @@
+"""`breadcrumb check`."""
+
+from pathlib import Path
+
+import click
+
+from breadcrumb.cli.console import console, draw, fail, progress
+from breadcrumb.errors import CheckFileError
+from breadcrumb.report.summary import summary
+from breadcrumb.run.running import run_checks
+
+_SUFFIX = ".crumbs"
+
+
+@click.command(
+    "check",
+    epilog="Example: breadcrumb check lantern-bay/checks lantern-bay/*.crumbs",
+)
+@click.argument("checks", type=click.Path(path_type=Path))
+@click.argument("traces", type=click.Path(path_type=Path), nargs=-1, required=True, metavar="TRACE...")
+@click.option(
+    "--out", type=click.Path(path_type=Path), help="Where figures go; by default NAME.figures beside the trace."
+)
+@click.option("--figures/--no-figures", default=True, help="Whether to draw what broke.  [default: figures]")
+def command(checks: Path, traces: tuple[Path, ...], out: Path | None, figures: bool) -> None:
+    """Run the check file CHECKS, or all check_*.py of the folder CHECKS, on each TRACE.
+
+    A TRACE is a folder NAME.crumbs, or a folder that holds some. Exit code: 0 all held, 1 something broke, 2 the
+    command or an input is wrong, 3 nothing broke but a check was idle in every trace.
+    """
+    try:
+        with progress() as show:
+            run = run_checks(_check_files(checks), _all_traces(traces), show)
+    except CheckFileError as error:
+        fail(error)
+    drawn = draw(run, out) if figures else {}
+    console().print(summary(run, drawn))
+    raise SystemExit(run.exit_code)
+
+
+def _check_files(path: Path) -> list[Path]:
+    if not path.is_dir():
+        return [path]
+    files = sorted(path.glob("check_*.py"))
+    if not files:
+        raise CheckFileError(str(path), "there is no check file in this folder: no file check_*.py")
+    return files
+
+
+def _all_traces(paths: tuple[Path, ...]) -> list[Path]:
+    """Return the traces, those in folders of traces among them, each once."""
+    found: dict[Path, None] = {}
+    for path in paths:
+        within = sorted(path.glob(f"*{_SUFFIX}")) if path.is_dir() and path.suffix != _SUFFIX else []
+        found |= dict.fromkeys(within or [path])
+    return list(found)

@@ -1,0 +1,55 @@
+"""What the commands share: where they print, how they show progress, how they end."""
+
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import NoReturn
+
+import click
+from rich.console import Console
+
+from breadcrumb.report.figures import write_figures
+from breadcrumb.run.results import WRONG, RunResult
+
+_WIDTH_OF_FILES = 240
+"""How wide lines may be when they go into a file or another program: there, none is ever broken."""
+
+
+def console() -> Console:
+    """Return where results are printed."""
+    if sys.stdout.isatty():
+        return Console(highlight=False)
+    return Console(highlight=False, soft_wrap=True, width=_WIDTH_OF_FILES)
+
+
+def fail(problem: object) -> NoReturn:
+    """End because the command or an input is wrong."""
+    click.echo(f"Error: {problem}", err=True)
+    raise SystemExit(WRONG)
+
+
+@contextmanager
+def progress() -> Iterator[Callable[[int, int, str], None]]:
+    """Show on the error stream, if that is a terminal, how far long work has come."""
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True, disable=not sys.stderr.isatty()) as bar:
+        task = bar.add_task("starting", total=None)
+
+        def show(done: int, steps: int, words: str) -> None:
+            bar.update(task, completed=done, total=steps, description=words)
+
+        yield show
+
+
+def draw(run: RunResult, out: Path | None) -> dict[int, Path]:
+    """Write the figures of a run; where the traces cannot be written, beside the user instead."""
+    try:
+        return write_figures(run, out)
+    except OSError as error:
+        here = Path("breadcrumb.figures")
+        if out is not None:
+            fail(f"{out}: figures cannot be written there ({error.strerror}); name another folder with --out")
+        return write_figures(run, here)

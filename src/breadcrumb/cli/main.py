@@ -1,0 +1,43 @@
+"""The command `breadcrumb`; each of its commands is loaded when it is called, so that help costs nearly nothing."""
+
+from importlib import import_module
+from typing import NamedTuple
+
+import click
+
+
+class _Entry(NamedTuple):
+    module: str
+    help: str
+
+
+_COMMANDS = {
+    "demo": _Entry("breadcrumb.cli.demo", "Play Lantern Bay, record it, check it, and show what broke."),
+    "show": _Entry("breadcrumb.cli.show", "Say what is in a trace."),
+    "check": _Entry("breadcrumb.cli.check", "Run check files on traces."),
+}
+
+
+class _Commands(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        command: click.Command = import_module(_COMMANDS[cmd_name].module).command
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, entry.help) for name, entry in _COMMANDS.items()])
+
+
+@click.group(
+    cls=_Commands,
+    epilog="Start with: breadcrumb demo",
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+@click.version_option(package_name="breadcrumb")
+def main() -> None:
+    """Look at recorded play sessions of a game, and check that its scripts still do what they did."""

@@ -1,0 +1,1 @@
+"""Reports: from verdicts, results and traces to figures and terminal views."""

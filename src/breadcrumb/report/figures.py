@@ -1,0 +1,200 @@
+"""Figures of verdicts, drawn from their evidence alone."""
+
+import re
+import textwrap
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from breadcrumb.run.results import RunResult
+from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
+from breadcrumb.verdicts.findings import Finding
+from breadcrumb.verdicts.words import breach_words
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+    from matplotlib.typing import HashableList
+
+_INK, _PATH, _ALLOWED, _WRONG, _EVENT = "#1b2b34", "#20639b", "#bfe3d0", "#d1495b", "#7a6c5d"
+_LANES = 9
+_SIZE = (12.8, 8.0)
+
+
+def figure_of(finding: Finding) -> "Figure | None":
+    """Draw the evidence of a verdict: the judged signal with its allowed band, the path, the events.
+
+    Args:
+        finding: a verdict; a broken one is drawn at its first breach, a held one at its tightest place.
+
+    Returns:
+        A Matplotlib figure, or None if the verdict kept no evidence.
+    """
+    from matplotlib.figure import Figure  # here: only figures pay for Matplotlib
+
+    excerpt = finding.evidence.first or finding.evidence.tightest
+    if excerpt is None:
+        return None
+    figure = Figure(figsize=_SIZE, dpi=100, layout="constrained")
+    rows = ["signal", "events"] if excerpt.values else ["events"]
+    mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
+    axes = figure.subplot_mosaic(mosaic, height_ratios=(3, 2) if excerpt.values else None)
+    title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
+    about = breach_words(finding.first) if finding.first is not None else "the tightest place"
+    figure.suptitle(
+        title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=_INK
+    )
+    if excerpt.values:
+        _draw_signal(axes["signal"], excerpt)
+        axes["signal"].sharex(axes["events"])
+    _draw_events(axes["events"], excerpt)
+    if excerpt.path:
+        _draw_path(axes["path"], excerpt)
+    return figure
+
+
+def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
+    """Write a figure of every broken verdict of a run.
+
+    Args:
+        run: the results.
+        out: the folder; without it each figure goes into `NAME.figures` beside its trace.
+
+    Returns:
+        The path of the figure of each finding, by the finding's identity.
+
+    Raises:
+        OSError: the folder cannot be written.
+    """
+    written: dict[int, Path] = {}
+    for result in run.of("broken"):
+        folder = out if out is not None else result.trace.with_suffix(".figures")
+        broken = [finding for finding in result.findings if finding.outcome == "broken"]
+        for number, finding in enumerate(broken, 1):
+            figure = figure_of(finding)
+            if figure is None:
+                continue
+            folder.mkdir(parents=True, exist_ok=True)
+            stem = f"{result.session}-{result.check.name}" if out is not None else result.check.name
+            path = folder / f"{_safe(stem)}-{number}.png"
+            figure.savefig(path)
+            written[id(finding)] = path
+    return written
+
+
+def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
+    times = np.array(excerpt.times)
+    values = _floats(excerpt.values)
+    low, high = _floats(excerpt.low), _floats(excerpt.high)
+    span = _shown_range([values, low, high])
+    if len(low) or len(high):
+        bottom = low if len(low) else np.full(len(times), span[0])
+        top = high if len(high) else np.full(len(times), span[1])
+        axes.fill_between(times, bottom, top, color=_ALLOWED, label="allowed", linewidth=0, zorder=1)
+        for border in (low, high):
+            if len(border):
+                axes.plot(times, border, color=_ALLOWED, linewidth=2, zorder=1)
+    line = "-" if len(set(excerpt.frames)) == len(times) else ""  # several on a frame follow no course
+    axes.plot(times, values, line, color=_PATH, linewidth=1.4, marker=".", markersize=4, label=excerpt.name, zorder=3)
+    broken = np.isin(excerpt.frames, excerpt.broken)
+    if broken.any():
+        axes.plot(times[broken], values[broken], ".", color=_WRONG, markersize=8, label="broken", zorder=4)
+        for start, end in _stretches(broken, times):
+            axes.axvspan(start, end, color=_WRONG, alpha=0.12, linewidth=0, zorder=0)
+    _mark_now(axes, excerpt)
+    axes.set_ylim(*span)
+    axes.set_ylabel(excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else ""))
+    axes.set_title(f"{excerpt.object}: {excerpt.name}" if excerpt.object else excerpt.name, fontsize=10, loc="left")
+    axes.grid(alpha=0.25)
+    axes.legend(loc="best", fontsize=9, framealpha=0.9)
+
+
+def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
+    """Draw a lane for each life and each sort of event, those of the object in question on top."""
+    stays: dict[str, list[Stay]] = {}
+    for stay in sorted(excerpt.stays, key=lambda stay: stay.object != excerpt.object):
+        stays.setdefault(f"{stay.object} is there", []).append(stay)
+    marks: dict[str, list[Mark]] = {}
+    for mark in sorted(excerpt.marks, key=lambda mark: mark.who != excerpt.object):
+        marks.setdefault(f"{mark.name}  {mark.who}".strip(), []).append(mark)
+    lanes = [*stays, *marks]
+    for lane, name in enumerate(lanes[:_LANES]):
+        own = excerpt.object and excerpt.object in name.split()
+        color = _PATH if own else _EVENT
+        for stay in stays.get(name, ()):
+            axes.barh(lane, stay.last - stay.first, left=stay.first, height=0.35, color=color, alpha=0.5)
+        times = [mark.time for mark in marks.get(name, ())]
+        axes.plot(times, [lane] * len(times), "|", color=color, markersize=13, markeredgewidth=2)
+    shown = [textwrap.shorten(name, 34, placeholder="...") for name in lanes[:_LANES]]
+    axes.set_yticks(range(len(shown)), shown, fontsize=9)
+    axes.set_ylim(max(len(shown), 1) - 0.4, -0.6)
+    more = f", {len(lanes) - _LANES} more sorts not shown" if len(lanes) > _LANES else ""
+    what = "lives and events" if stays else "events"
+    axes.set_title(f"{what}{more}" if shown else "no events within two seconds", fontsize=10, loc="left")
+    axes.set_xlabel("game time [s]")
+    axes.set_xlim(excerpt.begin, excerpt.end)
+    axes.grid(axis="x", alpha=0.25)
+    _mark_now(axes, excerpt)
+
+
+def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
+    x, y = np.array(excerpt.path).T
+    if excerpt.outline:
+        corners = np.array((*excerpt.outline, excerpt.outline[0]))
+        axes.fill(corners[:, 0], corners[:, 1], color=_ALLOWED, alpha=0.5, linewidth=0, label="allowed")
+        axes.plot(corners[:, 0], corners[:, 1], color=_EVENT, linewidth=1)
+    axes.plot(x, y, color=_PATH, linewidth=1.2, alpha=0.7, zorder=2)
+    age = np.linspace(0.15, 1.0, len(x))
+    axes.scatter(x, y, s=10, color=_PATH, alpha=age.tolist(), zorder=3, label="path, older is paler")
+    broken = np.isin(excerpt.path_frames, excerpt.broken)
+    axes.scatter(x[broken], y[broken], s=16, color=_WRONG, zorder=4, label="broken")
+    if excerpt.frame in excerpt.path_frames:
+        now = excerpt.path_frames.index(excerpt.frame)
+        axes.plot(x[now], y[now], "o", color=_WRONG, markersize=12, fillstyle="none", markeredgewidth=2, zorder=5)
+    axes.set_title(f"path of {excerpt.object}, within two seconds", fontsize=10, loc="left")
+    axes.set_aspect("equal", adjustable="datalim")
+    if excerpt.y_down:
+        axes.invert_yaxis()
+    axes.set_xlabel(excerpt.path_axes[0])
+    axes.set_ylabel(excerpt.path_axes[1])
+    axes.grid(alpha=0.25)
+    axes.legend(loc="best", fontsize=9, framealpha=0.9)
+
+
+def _mark_now(axes: "Axes", excerpt: Excerpt) -> None:
+    now = _time_of(excerpt)
+    if now is not None:
+        axes.axvline(now, color=_WRONG if excerpt.broken else _EVENT, linewidth=1.2, linestyle="--")
+
+
+def _time_of(excerpt: Excerpt) -> float | None:
+    known = dict(zip(excerpt.frames, excerpt.times, strict=True)) | {mark.frame: mark.time for mark in excerpt.marks}
+    return known.get(excerpt.frame)
+
+
+def _stretches(flags: Any, times: Any) -> list[tuple[float, float]]:
+    edges = np.flatnonzero(np.diff(np.r_[False, flags, False].astype(int)))
+    last = len(times) - 1
+    return [
+        (float(times[start]), float(times[min(end, last)])) for start, end in zip(edges[::2], edges[1::2], strict=True)
+    ]
+
+
+def _shown_range(several: list[Any]) -> tuple[float, float]:
+    every = np.concatenate(several)
+    every = every[np.isfinite(every)]
+    if not len(every):
+        return 0.0, 1.0
+    bottom, top = float(every.min()), float(every.max())
+    room = 0.08 * (top - bottom) or max(abs(top), 1.0) * 0.05
+    return bottom - room, top + room
+
+
+def _floats(values: tuple[float | None, ...]) -> Any:
+    return np.array([np.nan if value is None else value for value in values], np.float64)
+
+
+def _safe(name: str) -> str:
+    """Return a file name that stays in its folder, whatever the session is called."""
+    return re.sub(r"[^A-Za-z0-9_.-]+", "_", name).strip(".") or "figure"

@@ -1,0 +1,112 @@
+"""The summary of a run in a terminal: what broke, what was idle, what is closest to breaking."""
+
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from breadcrumb.run.loading import Check
+from breadcrumb.run.results import Result, ResultOutcome, RunResult
+from breadcrumb.verdicts.findings import Finding
+from breadcrumb.verdicts.words import breach_words, explanation, margin_words
+
+_EXPLAINED = 3
+_TIGHTEST = 5
+_LISTED = 12
+_LINES = 16
+
+_STYLES = {"broken": "bold red", "error": "bold magenta", "idle": "bold yellow", "held": "bold green"}
+
+
+def summary(run: RunResult, figures: Mapping[int, Path] | None = None) -> RenderableType:
+    """Return the summary of a run; `figures` gives the figure of a finding by the finding's identity."""
+    return Group(*_parts(run, figures or {}))
+
+
+def _parts(run: RunResult, figures: Mapping[int, Path]) -> Iterator[RenderableType]:
+    for problem in run.problems:
+        yield Text.assemble(("WRONG   ", _STYLES["error"]), problem)
+    for result in run.of("error"):
+        yield Text.assemble(("WRONG   ", _STYLES["error"]), f"{result.check.name} in {result.session}: {result.error}")
+    yield from _broken_parts(run, figures)
+    yield from _idle_parts(run)
+    yield from _tightest_parts(run)
+    yield _counts(run)
+
+
+def _broken_parts(run: RunResult, figures: Mapping[int, Path]) -> Iterator[RenderableType]:
+    broken = run.of("broken")
+    by_check: dict[Check, list[Result]] = {}
+    for result in broken:
+        by_check.setdefault(result.check, []).append(result)
+    for number, (check, results) in enumerate(by_check.items()):
+        finding = _first_broken(results[0])
+        sessions = f"{len(results)} of {len(run.sessions)} sessions" if len(run.sessions) > 1 else results[0].session
+        yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  in {sessions}")
+        if number < _EXPLAINED:
+            _, *details = explanation(finding, _LINES)
+            yield Text("\n".join((f"        {finding.sentence}", *(f"      {line}" for line in details))))
+        elif finding.first is not None:
+            yield Text(f"          {breach_words(finding.first)}")
+        if id(finding) in figures:
+            yield Text.assemble("        figure  ", (str(figures[id(finding)]), "underline"))
+        yield Text("")
+
+
+def _idle_parts(run: RunResult) -> Iterator[RenderableType]:
+    dead = set(run.dead)
+    once: dict[Check, list[Result]] = {}
+    for result in run.of("idle"):
+        once.setdefault(result.check, []).append(result)
+    for check, results in list(once.items())[:_LISTED]:
+        where = "in every session" if check in dead else f"in {len(results)} of {len(run.sessions)} sessions"
+        yield Text.assemble(("IDLE    ", _STYLES["idle"]), (check.name, "bold"), f"  {where}: {results[0].why_idle}")
+    if len(once) > _LISTED:
+        yield Text(f"        and {len(once) - _LISTED} more idle checks")
+    if once:
+        yield Text("")
+
+
+def _tightest_parts(run: RunResult) -> Iterator[RenderableType]:
+    held = [
+        (finding.margin.share, finding, result)
+        for result in run.of("held")
+        for finding in result.findings
+        if finding.margin is not None and finding.margin.share is not None
+    ]
+    tightest: dict[str, tuple[float, Finding, Result]] = {}
+    for share, finding, result in sorted(held, key=lambda one: one[0]):
+        tightest.setdefault(finding.sentence, (share, finding, result))
+    if not tightest:
+        return
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim", title_justify="left")
+    table.add_column("tightest margins", no_wrap=True, justify="right")
+    table.add_column("rule", ratio=1)
+    table.add_column("session", no_wrap=True)
+    for _, finding, result in list(tightest.values())[:_TIGHTEST]:
+        table.add_row(margin_words(finding.margin), finding.sentence, result.session)
+    yield table
+    yield Text("")
+
+
+def _counts(run: RunResult) -> Text:
+    checks = len({result.check for result in run.results})
+    text = Text(f"{_many(checks, 'check')} on {_many(len(run.sessions), 'session')}: ")
+    outcomes: tuple[ResultOutcome, ...] = ("broken", "error", "idle", "held")
+    counts = [(len(run.of(outcome)), outcome) for outcome in outcomes]
+    for number, (count, outcome) in enumerate((count, outcome) for count, outcome in counts if count):
+        text.append(", " if number else "")
+        text.append(f"{count} {'raised an error' if outcome == 'error' else outcome}", style=_STYLES[outcome])
+    if run.dead:
+        text.append(f"; {_many(len(run.dead), 'check')} idle in every session", style=_STYLES["idle"])
+    return text
+
+
+def _first_broken(result: Result) -> Finding:
+    return next(finding for finding in result.findings if finding.outcome == "broken")
+
+
+def _many(count: int, what: str) -> str:
+    return f"{count} {what}" if count == 1 else f"{count} {what}s"

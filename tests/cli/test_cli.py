@@ -1,0 +1,184 @@
+import re
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from breadcrumb.cli.main import _COMMANDS
+
+Cli = Callable[..., "subprocess.CompletedProcess[str]"]
+
+GOOD = (
+    "from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.all('skiff').speed <= 6.0, 'slow')\n"
+)
+
+BAD_FILES = {
+    # what is in the check file, what is said of it
+    "a syntax error": ("def check_it(trace:\n    pass\n", r"check_it\.py:1: no valid Python: '\(' was never closed"),
+    "a failing import": ("import nothing_of_this_name\n", r"check_it\.py:1: cannot be loaded: ModuleNotFoundError"),
+    "an error on loading": ("x = 1\ny = 1 / 0\n", r"check_it\.py:2: cannot be loaded: ZeroDivisionError"),
+    "no check": ("def test_it(trace):\n    pass\n", "there is no check in it"),
+    "another argument": (
+        "def check_it(boat):\n    pass\n",
+        r"check_it\.py:1: check_it: expected one argument, trace; found \(boat\)",
+    ),
+    "a check that raises": (
+        "def check_it(trace):\n    {}['a']\n",
+        r"check_it in 7-60: .*check_it\.py:2: KeyError: 'a'",
+    ),
+    "a misspelt kind": ("def check_it(trace):\n    trace.all('skif')\n", "has no kind 'skif'; did you mean 'skiff'"),
+    "a misspelt property": (
+        "def check_it(trace):\n    trace.all('skiff').sped\n",
+        "has no property 'sped'; did you mean 'speed'",
+    ),
+    "a name nobody knows": (
+        "from breadcrumb.checks import movement\nfrom breadcrumb import Box\n\ndef check_it(trace):\n"
+        "    assert movement.stays_inside(trace.all('kraken'), Box((0, 0), (1, 1)))\n",
+        "kind 'kraken' was neither seen nor declared in any session",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", BAD_FILES)
+def test_a_bad_check_file_gives_one_clear_message(
+    name: str, cli: Cli, tmp_path: Path, bay: Callable[..., Path]
+) -> None:
+    """The message names file, line and what is wrong; the exit code is 2 and there is no traceback."""
+    content, words = BAD_FILES[name]
+    (tmp_path / "check_it.py").write_text(content)
+    done = cli("check", "check_it.py", bay())
+    said = done.stdout + done.stderr
+    assert done.returncode == 2, said
+    assert len(re.findall(words, said)) == 1, said
+    assert "Traceback" not in said
+
+
+def _journal(content: bytes) -> Callable[[Path], object]:
+    def make(path: Path) -> None:
+        path.mkdir()
+        (path / "journal.bin").write_bytes(content)
+
+    return make
+
+
+BAD_TRACES: dict[str, tuple[Callable[[Path], object], str]] = {
+    "nothing": (lambda path: None, "expected a trace, found nothing"),
+    "a file": (lambda path: path.write_text("hello"), "expected a trace, that is a folder NAME.crumbs; found a file"),
+    "an empty folder": (Path.mkdir, "found neither"),
+    "a journal of something else": (_journal(b"\x7fELF and so on"), "expected a journal"
+    ),
+    "an empty journal": (_journal(b""), "expected a journal"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("command", ["check", "show"])
+@pytest.mark.parametrize("name", BAD_TRACES)
+def test_a_bad_trace_gives_one_clear_message(name: str, command: str, cli: Cli, tmp_path: Path) -> None:
+    """What is no trace is said to be none, with what it is; the exit code is 2 and there is no traceback."""
+    make, words = BAD_TRACES[name]
+    make(tmp_path / "it.crumbs")
+    (tmp_path / "check_it.py").write_text(GOOD)
+    done = cli(command, *(["check_it.py"] if command == "check" else []), "it.crumbs")
+    said = done.stdout + done.stderr
+    assert done.returncode == 2, said
+    assert said.count(words) == 1, said
+    assert "Traceback" not in said
+
+
+def test_one_bad_trace_does_not_keep_the_others_from_being_checked(
+    cli: Cli, tmp_path: Path, bay: Callable[..., Path]
+) -> None:
+    """The good session is checked and reported, and the run still ends with 2."""
+    (tmp_path / "check_it.py").write_text(GOOD)
+    done = cli("check", "check_it.py", "nowhere.crumbs", bay())
+    assert "expected a trace, found nothing" in done.stdout
+    assert "1 check on 1 session: 1 held" in done.stdout
+    assert done.returncode == 2
+
+
+def test_a_broken_check_is_explained_and_drawn(
+    cli: Cli, tmp_path: Path, bay: Callable[..., Path], examples: Path
+) -> None:
+    """The summary names object, frame, measured and allowed, and the figure that it names is there."""
+    done = cli("check", examples / "lantern_bay", bay("barrel-tired"), "--out", tmp_path / "figures")
+    assert done.returncode == 1, done.stderr
+    assert "frame 128 (2.133 s)  barrel-1: 0.16196 m/s too slow; measured 1.8625 m/s, allowed 2.0245 m/s" in done.stdout
+    figures = [Path(line.split()[-1]) for line in done.stdout.splitlines() if line.strip().startswith("figure ")]
+    assert len(figures) == 2
+    for figure in figures:
+        assert figure.read_bytes().startswith(b"\x89PNG")
+    assert (
+        done.stdout.index("BROKEN") < done.stdout.index("tightest margins") < done.stdout.index("checks on 1 session")
+    )
+
+
+def test_a_folder_of_traces_stands_for_all_of_them(cli: Cli, bay: Callable[..., Path], examples: Path) -> None:
+    """`check` takes folders of check files and of traces, and names nothing when all held."""
+    done = cli("check", examples / "lantern_bay" / "check_whirlpools.py", bay(), bay(seed=8))
+    assert done.returncode == 0, done.stdout
+    assert "BROKEN" not in done.stdout
+    assert "4 checks on 2 sessions: 8 held" in done.stdout
+
+
+def test_the_demo_shows_a_pass_and_an_explained_failure(cli: Cli, tmp_path: Path) -> None:
+    """Without any option a newcomer gets two traces, the check files, figures, and a summary that says where all is."""
+    done = cli("demo")
+    assert done.returncode == 0, done.stderr
+    assert "23 checks on 2 sessions: 2 broken, 44 held" in done.stdout
+    assert "Traces are in lantern-bay" in done.stdout
+    assert len(list((tmp_path / "lantern-bay" / "faulty.figures").glob("*.png"))) == 2
+    again = cli(*next(line for line in done.stdout.splitlines() if line.startswith("  breadcrumb check")).split()[1:])
+    assert again.returncode == 1
+    assert cli("show", "lantern-bay/correct.crumbs").returncode == 0
+
+
+def test_the_demo_plays_the_faults_it_is_asked_for(cli: Cli) -> None:
+    """Faults are listed with a line each and can be combined; one that does not exist is said not to."""
+    listed = cli("demo", "--list-faults").stdout
+    assert "flare-two" in listed
+    assert "every throw makes two flares" in listed
+    done = cli(
+        "demo", "--fault", "flare-two", "--fault", "gate-ignored", "--seconds", "30", "--rate", "30", "--seed", "3"
+    )
+    assert "check_each_throw_makes_one_flare" in done.stdout
+    assert "check_barrels_stay_in_the_basin" in done.stdout
+    wrong = cli("demo", "--fault", "flare-tow")
+    assert (wrong.returncode, wrong.stderr) == (
+        2,
+        "Error: no fault 'flare-tow'; breadcrumb demo --list-faults names them all\n",
+    )
+
+
+def test_show_says_what_is_in_a_trace(cli: Cli, bay: Callable[..., Path]) -> None:
+    """Kinds with their lives, properties with their range and changes, events with their counts."""
+    said = cli("show", bay()).stdout
+    assert "3601 frames, 0 to 3600; 60.000 s of game time, 60 frames a second" in said
+    for row in (
+        r"flare +8 +52 +position +m +\(-26\.54, -21\.927, 1\.1\) ",
+        r"skiff +2 +2 ",
+        r"flare\.thrown +52 +80 \(1\.333 s\)",
+        r"error +0 +declared, never",
+    ):
+        assert re.search(row, said), row
+
+
+@pytest.mark.parametrize("command", ["", *_COMMANDS])
+def test_every_command_has_help_with_an_example(command: str, cli: Cli) -> None:
+    """`--help` says what a command does, and gives a line that can be typed."""
+    done = cli(*([command] if command else []), "--help")
+    assert done.returncode == 0
+    assert re.search(r"(Example|Start with): breadcrumb \w", done.stdout)
+
+
+def test_hostile_names_are_shown_as_text(cli: Cli, tmp_path: Path) -> None:
+    """Markup and control characters in names are neither obeyed nor swallowed."""
+    from breadcrumb import Recorder
+
+    with Recorder(tmp_path / "it.crumbs", game="[red]x[/red]") as rec:
+        rec.event("[bold]bell[/bold]", by="[link=x]y")
+        rec.frame(0.0)
+    said = cli("show", "it.crumbs").stdout
+    assert "[red]x[/red]" in said
+    assert "[bold]bell[/bold]" in said
+    assert "[link=x]y" in said

@@ -1,0 +1,42 @@
+"""The example game of pygame-ce, recorded as it is and with one constant changed from outside."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from breadcrumb.run.running import run_checks
+
+pytest.importorskip("pygame")
+
+CHANGES = {
+    "Shot.speed=-9": "check_shots_move_at_a_constant_speed",
+    "MAX_SHOTS=4": "check_only_so_many_shots_are_in_the_air",
+    "Explosion.defaultlife=10": "check_explosions_last",
+}
+
+
+def _record(examples: Path, folder: Path, *words: str) -> list[Path]:
+    script = examples / "aliens" / "record_aliens.py"
+    done = subprocess.run(
+        [sys.executable, str(script), str(folder), *words], capture_output=True, text=True, check=True, timeout=120
+    )
+    return [Path(line) for line in done.stdout.splitlines()]
+
+
+def test_the_game_as_it_is_passes_every_check(examples: Path, tmp_path: Path) -> None:
+    """A minute of seeded games, one trace each, breaks nothing and leaves no check unexercised."""
+    traces = _record(examples, tmp_path)
+    run = run_checks([examples / "aliens" / "check_aliens.py"], traces)
+    assert run.exit_code == 0, [result.error for result in run.of("error")]
+    assert len(traces) > 1
+
+
+@pytest.mark.parametrize("change", CHANGES)
+def test_a_changed_constant_turns_exactly_the_right_check_red(change: str, examples: Path, tmp_path: Path) -> None:
+    """Only the check that is about the constant breaks."""
+    traces = _record(examples, tmp_path, "--change", change)
+    run = run_checks([examples / "aliens" / "check_aliens.py"], traces)
+    assert {result.check.name for result in run.of("broken")} == {CHANGES[change]}
+    assert run.of("error") == ()
