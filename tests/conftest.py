@@ -12,7 +12,6 @@ import pytest
 from hypothesis import settings
 
 from breadcrumb import Trace, open_trace
-from breadcrumb.demo.play import play
 
 settings.register_profile("ci", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("ci")
@@ -28,7 +27,34 @@ def examples() -> Path:
 
 
 @pytest.fixture(scope="session")
-def bay(tmp_path_factory: pytest.TempPathFactory) -> Callable[..., Path]:
+def untraced() -> dict[str, str]:
+    """The environment of processes in which coverage is not measured, since that would take them minutes."""
+    return {name: value for name, value in os.environ.items() if not name.startswith("COVERAGE_PROCESS")}
+
+
+PLAY = """
+import sys
+from pathlib import Path
+from breadcrumb.demo.play import play
+path, seed, rate, *faults = sys.argv[1:]
+play(Path(path), faults, seed=int(seed), rate=rate)
+"""
+
+
+@pytest.fixture(scope="session")
+def play(untraced: dict[str, str]) -> Callable[..., Path]:
+    """Play Lantern Bay into a trace, in a process of its own."""
+
+    def run(path: Path, *faults: str, seed: int = 7, rate: str = "60") -> Path:
+        command = [sys.executable, "-c", PLAY, str(path), str(seed), rate, *faults]
+        subprocess.run(command, env=untraced, check=True, timeout=120)
+        return path
+
+    return run
+
+
+@pytest.fixture(scope="session")
+def bay(tmp_path_factory: pytest.TempPathFactory, play: Callable[..., Path]) -> Callable[..., Path]:
     """Play Lantern Bay with these faults, seed and rate; each is played once a test run."""
     folder = tmp_path_factory.mktemp("bay")
     played: dict[tuple[Any, ...], Path] = {}
@@ -36,8 +62,9 @@ def bay(tmp_path_factory: pytest.TempPathFactory) -> Callable[..., Path]:
     def get(*faults: str, seed: int = 7, rate: str = "60") -> Path:
         key = (faults, seed, rate)
         if key not in played:
-            name = "-".join([*faults, str(seed), rate]) + ".crumbs"
-            played[key] = play(folder / name, faults, seed=seed, rate=rate)
+            played[key] = play(
+                folder / ("-".join([*faults, str(seed), rate]) + ".crumbs"), *faults, seed=seed, rate=rate
+            )
         return played[key]
 
     return get
@@ -55,8 +82,7 @@ def cli(tmp_path: Path) -> Cli:
 
     def run(*words: str | Path, **more: Any) -> "subprocess.CompletedProcess[str]":
         command = [sys.executable, "-c", "from breadcrumb.cli import main; main(prog_name='breadcrumb')"]
-        environment = {**os.environ, "COLUMNS": "100"}
-        options = {"cwd": tmp_path, "env": environment, "timeout": 120, "capture_output": True, **more}
+        options = {"cwd": tmp_path, "timeout": 120, "capture_output": True, **more}
         return subprocess.run([*command, *map(str, words)], check=False, text=True, **options)
 
     return run

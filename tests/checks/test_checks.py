@@ -191,6 +191,7 @@ def test_a_rule_that_holds_says_how_close_it_was(name: str) -> None:
     assert verdict.outcome == "held", verdict.explain()
     assert verdict.tested > 0
     assert verdict.first is None
+    assert Verdict.from_json(verdict.to_json()) == verdict
     if margin is None:
         assert verdict.margin is None or verdict.margin.value == 0
     else:
@@ -255,6 +256,7 @@ def test_a_broken_rule_names_the_object_the_frame_and_the_values(name: str) -> N
     assert verdict.margin is None or verdict.margin.value < 0
     assert verdict.breach_count == sum(tally.breaches for tally in verdict.by_object()) or verdict.parts
     assert str(frame) in verdict.explain()
+    assert Verdict.from_json(verdict.to_json()) == verdict
 
 
 IDLE: dict[str, tuple[Check, Trace, str]] = {

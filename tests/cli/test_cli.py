@@ -118,14 +118,14 @@ def test_a_folder_of_traces_stands_for_all_of_them(cli: Cli, bay: Callable[..., 
     done = cli("check", examples / "lantern_bay" / "check_whirlpools.py", bay(), bay(seed=8))
     assert done.returncode == 0, done.stdout
     assert "BROKEN" not in done.stdout
-    assert "4 checks on 2 sessions: 8 held" in done.stdout
+    assert "5 checks on 2 sessions: 10 held" in done.stdout
 
 
-def test_the_demo_shows_a_pass_and_an_explained_failure(cli: Cli, tmp_path: Path) -> None:
+def test_the_demo_shows_a_pass_and_an_explained_failure(cli: Cli, tmp_path: Path, untraced: dict[str, str]) -> None:
     """Without any option a newcomer gets two traces, the check files, figures, and a summary that says where all is."""
-    done = cli("demo")
+    done = cli("demo", env=untraced)
     assert done.returncode == 0, done.stderr
-    assert "23 checks on 2 sessions: 2 broken, 44 held" in done.stdout
+    assert "24 checks on 2 sessions: 2 broken, 46 held" in done.stdout
     assert "Traces are in lantern-bay" in done.stdout
     assert len(list((tmp_path / "lantern-bay" / "faulty.figures").glob("*.png"))) == 2
     again = cli(*next(line for line in done.stdout.splitlines() if line.startswith("  breadcrumb check")).split()[1:])

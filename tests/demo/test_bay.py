@@ -7,7 +7,6 @@ import pytest
 
 from breadcrumb import Trace, open_trace
 from breadcrumb.demo.faults import FAULTS
-from breadcrumb.demo.play import play
 from breadcrumb.run.running import run_checks
 
 Find = Callable[[Trace, Trace], tuple[int, set[str]] | None]
@@ -41,7 +40,9 @@ def test_a_fault_is_caught_at_the_frame_where_it_begins(
     assert any(at == frame and who in objects for at, who in firsts), (parting, firsts)
 
 
-def test_the_same_seed_plays_the_same_session(tmp_path: Path, departure: Find, correct: Trace) -> None:
+def test_the_same_seed_plays_the_same_session(
+    tmp_path: Path, play: Callable[..., Path], departure: Find, correct: Trace
+) -> None:
     """Twin sessions of one seed, rate and script agree in every value; another seed plays another session."""
     again = open_trace(play(tmp_path / "again.crumbs"))
     assert departure(correct, again) is None

@@ -91,5 +91,6 @@ def test_evidence_is_small_whatever_the_session(trace: Trace) -> None:
     assert verdict.evidence.first is not None
     assert verdict.evidence.worst is not None
     assert len(verdict.evidence.first.values) <= 2000
+    assert len(verdict.to_json()) < 200_000
     assert verdict.breach_count == 20_000 // 50 * 9
     assert len(verdict.stretches) == 200

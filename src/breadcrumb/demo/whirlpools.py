@@ -13,6 +13,9 @@ NORTH_OF_IT = 2.4
 REST = ticks(2.2)
 PLACES = {"whirlpool-west": (-14.0, 4.0), "whirlpool-east": (15.0, -6.0)}
 
+_SPIN = ticks(0.05)
+"""However short its rest, a boat is not taken again sooner than that."""
+
 _SHORT_REST = ticks(0.7)
 _TOO_FAR_EAST = 1.4
 _UNMENDED = "whirlpool-east"
@@ -42,10 +45,11 @@ class Whirlpools:
         self.ends = [Whirlpool(name, *place) for name, place in PLACES.items()]
         self._inside: set[tuple[str, str]] = set()
         self._taken: dict[str, int] = {}
+        self._moved: dict[str, int] = {}
 
     def clear(self) -> None:
         """Forget every boat, for a new shift."""
-        self._inside, self._taken = set(), {}
+        self._inside, self._taken, self._moved = set(), {}, {}
 
     def tick(self, boats: Sequence[Skiff], tick: int) -> None:
         """Take each boat that enters, unless it rests."""
@@ -56,6 +60,8 @@ class Whirlpools:
                 self._look(boat, end, boats, tick)
 
     def _look(self, boat: Skiff, end: Whirlpool, boats: Sequence[Skiff], tick: int) -> None:
+        if tick - self._moved.get(boat.name, -_SPIN) < _SPIN:
+            return
         key = (boat.name, end.name)
         if not end.holds(boat):
             self._inside.discard(key)
@@ -76,6 +82,7 @@ class Whirlpools:
             x += _TOO_FAR_EAST
         for one in boats if "whirlpool-takes-all" in self._faults else (boat,):
             one.put(x, y, tick)
+        self._moved[boat.name] = tick
         self._inside.discard((boat.name, end.name))
         if not self._comes_unrested(other):
             self._taken[boat.name] = tick

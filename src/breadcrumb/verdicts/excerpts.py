@@ -11,7 +11,7 @@ from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Number, Stay
 
 _SECONDS_AROUND = 2.0
-_MOST_SAMPLES = 2000
+_MOST_SAMPLES = 600
 _MOST_MARKS = 60
 _MOST_STAYS = 12
 

@@ -19,7 +19,7 @@ from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
 
 _STRETCHES_KEPT = 200
-_OBJECTS_KEPT = 1000
+_OBJECTS_KEPT = 500
 _LONGEST_NAME = 40
 
 
@@ -94,7 +94,7 @@ class Case:
             evidence = Evidence(self._excerpt(int(at_first), broken), self._excerpt(int(at_worst), broken))
         elif tested and outcome == "held":
             evidence = Evidence(tightest=self._excerpt(int(places[np.argmin(slack)]), broken))
-        if tested and not self.exact:
+        if tested and not self.exact and np.isfinite(slack.min()):
             margin = Margin(float(slack.min()), self.unit, self.allowed)
         return Verdict(
             sentence, outcome, self.session.label, margin, tested, self.of, self.undecided, missing, why,
@@ -113,8 +113,12 @@ class Case:
             measured=measured,
             allowed=allowed,
             words=words,
-            excess=None if self.exact else float(-self.slack[place]),
+            excess=self._degree(-self.slack[place]),
         )
+
+    def _degree(self, value: float) -> float | None:
+        """Return by how much something is right or wrong, if that is a number."""
+        return float(value) if not self.exact and np.isfinite(value) else None
 
     def _excerpt(self, place: int, broken: Ints) -> Any:
         if self.picture is None:
@@ -158,7 +162,7 @@ class Case:
                 int(tested[k]),
                 int(breaches[k]),
                 int(frames[first[k]]) if breaches[k] else None,
-                float(worst[k]) if tested[k] and not self.exact else None,
+                self._degree(worst[k]) if tested[k] else None,
             )
             for k in range(min(size, _OBJECTS_KEPT))
         )
