@@ -31,27 +31,13 @@ def figure_of(finding: Finding) -> "Figure | None":
     Returns:
         A Matplotlib figure, or None if the verdict kept no evidence.
     """
-    from matplotlib.figure import Figure  # here: only figures pay for Matplotlib
+    from matplotlib import rc_context  # here: only figures pay for Matplotlib
 
     excerpt = finding.evidence.first or finding.evidence.tightest
     if excerpt is None:
         return None
-    figure = Figure(figsize=_SIZE, dpi=100, layout="constrained")
-    rows = ["signal", "events"] if excerpt.values else ["events"]
-    mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
-    axes = figure.subplot_mosaic(mosaic, height_ratios=(3, 2) if excerpt.values else None)
-    title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
-    about = breach_words(finding.first) if finding.first is not None else "the tightest place"
-    figure.suptitle(
-        title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=_INK
-    )
-    if excerpt.values:
-        _draw_signal(axes["signal"], excerpt)
-        axes["signal"].sharex(axes["events"])
-    _draw_events(axes["events"], excerpt)
-    if excerpt.path:
-        _draw_path(axes["path"], excerpt)
-    return figure
+    with rc_context({"text.parse_math": False}):  # names are the game's; a dollar sign in them is one
+        return _draw(finding, excerpt)
 
 
 def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
@@ -81,6 +67,27 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
             figure.savefig(path)
             written[id(finding)] = path
     return written
+
+
+def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=_SIZE, dpi=100, layout="constrained")
+    rows = ["signal", "events"] if excerpt.values else ["events"]
+    mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
+    axes = figure.subplot_mosaic(mosaic, height_ratios=(3, 2) if excerpt.values else None)
+    title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
+    about = breach_words(finding.first) if finding.first is not None else "the tightest place"
+    figure.suptitle(
+        title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=_INK
+    )
+    if excerpt.values:
+        _draw_signal(axes["signal"], excerpt)
+        axes["signal"].sharex(axes["events"])
+    _draw_events(axes["events"], excerpt)
+    if excerpt.path:
+        _draw_path(axes["path"], excerpt)
+    return figure
 
 
 def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
@@ -133,7 +140,8 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
     what = "lives and events" if stays else "events"
     axes.set_title(f"{what}{more}" if shown else "no events within two seconds", fontsize=10, loc="left")
     axes.set_xlabel("game time [s]")
-    axes.set_xlim(excerpt.begin, excerpt.end)
+    if excerpt.begin < excerpt.end:
+        axes.set_xlim(excerpt.begin, excerpt.end)
     axes.grid(axis="x", alpha=0.25)
     _mark_now(axes, excerpt)
 

@@ -1,6 +1,5 @@
 """Making small traces by hand."""
 
-import shutil
 import tempfile
 from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
@@ -8,8 +7,11 @@ from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
+from breadcrumb.journal.layout import FILE_NAME
+from breadcrumb.journal.reading import read_journal
 from breadcrumb.record.recorder import Recorder
-from breadcrumb.trace.opened import Trace, open_trace
+from breadcrumb.store.memory import trace_from_journal
+from breadcrumb.trace.opened import Trace
 
 _STEP = 0.1
 
@@ -25,7 +27,7 @@ def make_trace(
     name: str = "made by hand",
     **about: Any,
 ) -> Trace:
-    """Record a trace from the states of each frame, and open it.
+    """Record a trace from the states of each frame, and hold it in memory.
 
     Args:
         states: for each frame, the properties of each object that is there, by its id.
@@ -46,16 +48,10 @@ def make_trace(
         >>> trace.one("skiff").speed.at(trace.events("bell.rung")).values.tolist()
         [2.0]
     """
-    folder = Path(tempfile.mkdtemp(prefix="breadcrumb-"))
-    try:
-        _record(folder / f"{name}.crumbs", states, kinds, list(events), times, frames, declare, about)
-        trace = open_trace(folder / f"{name}.crumbs")
-        for kind in trace.kinds:  # while the folder is there
-            for column in trace.data.columns(kind):
-                trace.data.column(kind, column)
-        return trace
-    finally:
-        shutil.rmtree(folder)
+    with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
+        path = Path(folder) / "made.crumbs"
+        _record(path, states, kinds, list(events), times, frames, declare, about)
+        return Trace(trace_from_journal(read_journal(path / FILE_NAME), name))
 
 
 def small_trace() -> Trace:

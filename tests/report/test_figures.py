@@ -1,0 +1,79 @@
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from breadcrumb import Box, Verdict, frames, judge
+from breadcrumb.checks import movement, spawns, triggers
+from breadcrumb.report.figures import figure_of, write_figures
+from breadcrumb.run.running import run_checks
+from breadcrumb.testing import make_trace, small_trace
+
+
+def _rings(*places: int) -> Verdict:
+    """Return the verdict that rings rest, on an event-only session."""
+    trace = make_trace([{"a": {"x": 0.0}}] * 6, kinds={"a": "bell"}, events=[(place, "ring", "a") for place in places])
+    return triggers.rests_between(trace.events("ring"), frames(3))
+
+
+def _spark() -> Verdict:
+    """Return the verdict on a life without a place."""
+    trace = make_trace([{}, {"s": {"x": 0.0}}, {}], kinds={"s": "spark"})
+    return spawns.lasts(trace.all("spark"), frames(2))
+
+
+FIGURES: dict[str, tuple[Callable[[], Verdict], set[str]]] = {
+    # a verdict, and the panels of its figure
+    "a place outside": (lambda: movement.stays_inside(small_trace().one("skiff"), Box((-1, -1), (2, 1))), {"signal", "events", "path"}),
+    "a speed": (lambda: movement.keeps_speed(small_trace().one("skiff"), 9.0), {"signal", "events", "path"}),
+    "a condition": (lambda: judge(small_trace().one("skiff").position.x < 2, "west"), {"signal", "events"}),
+    "moments": (lambda: _rings(0, 1, 5), {"events"}),
+    "a life": (_spark, {"events"}),
+    "a pass": (lambda: movement.never_jumps(small_trace().one("skiff"), 3), {"signal", "events", "path"}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", FIGURES)
+def test_a_figure_shows_just_what_was_judged(name: str) -> None:
+    """Signals have a panel with their band, movements a path, and events their lanes; the title is the rule."""
+    make, panels = FIGURES[name]
+    verdict = make()
+    figure = figure_of(verdict)
+    assert figure is not None
+    assert {axes.get_label() for axes in figure.axes} == panels
+    assert verdict.sentence.split()[0] in figure.get_suptitle()
+    if "signal" in panels:
+        (signal,) = (axes for axes in figure.axes if axes.get_label() == "signal")
+        labels = {text.get_text() for text in signal.get_legend().get_texts()}  # type: ignore[union-attr]
+        assert ("broken" in labels) == (verdict.outcome == "broken")
+
+
+def test_an_idle_verdict_has_nothing_to_draw() -> None:
+    """Without evidence there is no figure."""
+    assert figure_of(_rings(1)) is None
+
+
+def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None:
+    """A session or object with a hostile name writes no file elsewhere, and its name is drawn as it is."""
+    hostile = "../../x$\\frac{1}{<b>"
+    trace_folder = tmp_path / "deep" / "er"
+    trace_folder.mkdir(parents=True)
+    from breadcrumb import Recorder
+
+    class Thing:
+        x = 1.0
+
+    with Recorder(trace_folder / "it.crumbs") as rec:
+        rec.watch(Thing(), id=hostile, kind=hostile, x="x")
+        rec.event(hostile, by=hostile)
+        rec.frame(0.0)
+    check = tmp_path / "check_it.py"
+    check.write_text(
+        f"from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.all({hostile!r}).x < 1, {hostile!r})\n"
+    )
+    before = {path for path in tmp_path.rglob("*") if path.is_file()}
+    run = run_checks([check], [trace_folder / "it.crumbs"])
+    (figure,) = write_figures(run, tmp_path / "figures").values()
+    assert figure.parent == tmp_path / "figures"
+    new = {path for path in tmp_path.rglob("*") if path.is_file()} - before
+    assert {path.parent.name for path in new if path.suffix == ".png"} == {"figures"}
