@@ -140,7 +140,9 @@ def _paths(config: pytest.Config) -> list[Path]:
     missing = [str(path) for path in found if not path.exists()]
     if missing:
         raise pytest.UsageError(f"--crumbs: there is nothing at {', '.join(missing)}")
-    return list(dict.fromkeys(found))
+    from breadcrumb.run.finding import find_traces
+
+    return find_traces(found)
 
 
 def _vocabulary(config: pytest.Config) -> "Vocabulary":

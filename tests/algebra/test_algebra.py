@@ -140,7 +140,7 @@ def test_moments_are_who_and_when(trace: Trace, name: str) -> None:
 
 SPANS: dict[str, tuple[Callable[[Trace], Spans], list[tuple[int, int]]]] = {
     "of a flag": (lambda t: t.one(id="heron").lit.spans(), [(10, 10), (12, 13)]),
-    "of lives": (lambda t: t.all("flare").lives, [(10, 11), (20, 20)]),
+    "of lives": (lambda t: t.all("flare").life_spans, [(10, 11), (20, 20)]),
     "joined": (lambda t: t.one(id="heron").lit.spans() | (t.one(id="heron").n == 1).spans(), [(10, 13)]),
     "in common": (lambda t: t.one(id="heron").lit.spans() & (t.one(id="heron").n < 4).spans(), [(10, 10), (13, 13)]),
     "less": (lambda t: t.one(id="heron").lit.spans() - (t.one(id="heron").n == 3).spans(), [(10, 10), (12, 12)]),

@@ -1,4 +1,5 @@
 import os
+import shutil
 import subprocess
 import sys
 from collections.abc import Callable
@@ -72,6 +73,9 @@ def test_an_idle_check_alone_fails_the_run(tmp_path: Path, bay: Callable[..., Pa
     (tmp_path / "check_it.py").write_text(CHECKS)
     assert _pytest(tmp_path, "check_it.py::check_idle_then_held", "--crumbs", bay()).returncode == 1
     assert _pytest(tmp_path, "check_it.py::check_held", "--crumbs", f"{bay().parent}/7-6*.crumbs").returncode == 0
+    (tmp_path / "night").mkdir()
+    shutil.copytree(bay(), tmp_path / "night" / "one.crumbs")
+    assert "check_held[one]" in _pytest(tmp_path, "check_it.py::check_held", "--crumbs", "night").stdout
 
 
 def test_other_test_runs_do_not_pay_for_the_plugin(tmp_path: Path) -> None:

@@ -146,6 +146,7 @@ def test_nameless_objects_are_numbered_by_first_sight(tmp_path: Path) -> None:
 TROUBLES = {
     "two objects with one id": "id same given twice",
     "an object listed twice": "buoy listed twice",
+    "an id that cannot be read": "id of a buoy unreadable (AttributeError)",
     "time falls": "time fell",
     "the frame number falls": "frame number fell",
     "a source that raises": "a group of objects not recorded (ZeroDivisionError)",
@@ -160,6 +161,7 @@ def test_the_game_goes_on_whatever_it_hands_over(tmp_path: Path, name: str) -> N
     sources: dict[str, Callable[[], list[Any]]] = {
         "two objects with one id": lambda: [twin, other],
         "an object listed twice": lambda: [twin, twin],
+        "an id that cannot be read": lambda: [SimpleNamespace(x=1.0)],
         "a source that raises": lambda: [1 // 0],
     }
 

@@ -112,6 +112,7 @@ def test_a_crash_during_the_first_opening_loses_nothing(tmp_path: Path, monkeypa
     (whole / "making-x1").mkdir()
     assert _content(open_data(whole)) == expected
     assert _content(open_data(whole)) == expected
+    assert not (whole / "making-x1").exists()
 
 
 def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
@@ -123,7 +124,7 @@ def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
         early = open_trace(tmp_path / "a.crumbs")
         rec.frame(0.1)
     assert early.clock.size == 1
-    assert early.notes == ("still being recorded; held in memory",)
+    assert early.notes == ("still being recorded, or being opened elsewhere; held in memory",)
     assert open_trace(tmp_path / "a.crumbs").clock.size == 2
 
 

@@ -108,11 +108,11 @@ def lasts(
         measured = amount(float(took[at]), unit) + ("" if gone[at] else " and still there")
         return Phrase(measured, str(due), "gone too soon" if short else "there too long")
 
-    undecided = len(life) - len(kept) + int((session.lives.appear[objects.lives.life] == NOBODY).sum())
+    undecided = len(life) - len(kept) + int((session.lives.appear[objects.life_spans.life] == NOBODY).sum())
     case = Case(
         session, when[kept], life[kept], appears.subject[kept], slack[kept], phrase, of="lives", unit=unit,
         exact=due.exact, allowed=due.latest.value - due.earliest.value or None, undecided=undecided,
-        unseen=appears.unseen, picture=Picture(position=_position(objects), lives=objects.lives),
+        unseen=appears.unseen, picture=Picture(position=_position(objects), lives=objects.life_spans),
     )  # fmt: skip
     return case.verdict(f"{objects.called} lasts {due}", occasions)
 
@@ -135,7 +135,7 @@ def _caused(objects: Objects, cause: Moments, due: Window, match: str) -> Verdic
     case = Case(
         appears.session, appears.row, appears.life, appears.subject, slack,
         lambda place: Phrase("a new life", f"one for each {cause.label}", f"appears without its own {cause.label}"),
-        of="lives", exact=True, unseen=appears.unseen, picture=Picture(lives=objects.lives),
+        of="lives", exact=True, unseen=appears.unseen, picture=Picture(lives=objects.life_spans),
     )  # fmt: skip
     return case.verdict(f"nothing but {cause.label} makes one")
 

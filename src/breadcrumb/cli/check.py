@@ -7,9 +7,8 @@ import click
 from breadcrumb.cli.console import console, draw, fail, progress
 from breadcrumb.errors import CheckFileError
 from breadcrumb.report.summary import summary
+from breadcrumb.run.finding import find_check_files, find_traces
 from breadcrumb.run.running import run_checks
-
-_SUFFIX = ".crumbs"
 
 
 @click.command(
@@ -30,27 +29,9 @@ def command(checks: Path, traces: tuple[Path, ...], out: Path | None, figures: b
     """
     try:
         with progress() as show:
-            run = run_checks(_check_files(checks), _all_traces(traces), show)
+            run = run_checks(find_check_files(checks), find_traces(traces), show)
     except CheckFileError as error:
         fail(error)
     drawn = draw(run, out) if figures else {}
     console().print(summary(run, drawn))
     raise SystemExit(run.exit_code)
-
-
-def _check_files(path: Path) -> list[Path]:
-    if not path.is_dir():
-        return [path]
-    files = sorted(path.glob("check_*.py"))
-    if not files:
-        raise CheckFileError(str(path), "there is no check file in this folder: no file check_*.py")
-    return files
-
-
-def _all_traces(paths: tuple[Path, ...]) -> list[Path]:
-    """Return the traces, those in folders of traces among them, each once."""
-    found: dict[Path, None] = {}
-    for path in paths:
-        within = sorted(path.glob(f"*{_SUFFIX}")) if path.is_dir() and path.suffix != _SUFFIX else []
-        found |= dict.fromkeys(within or [path])
-    return list(found)

@@ -167,7 +167,12 @@ class Recorder:
     def new_life(self, kind: str, thing: Any, id_reader: Reader | None) -> tuple[int, str]:
         """Begin a life: its number and the id of its object."""
         self._sights[kind] += 1
-        name = f"{kind}-{self._sights[kind]}" if id_reader is None else str(fetch(id_reader, thing))
+        name = f"{kind}-{self._sights[kind]}"
+        if id_reader is not None:
+            try:
+                name = str(fetch(id_reader, thing))
+            except Exception as error:  # the game's own code may raise anything; the object is recorded all the same
+                self.trouble(f"id of a {kind} unreadable ({type(error).__name__})", f"recorded as {name}: {error}")
         if name in self._alive:
             double = next(f"{name}~{n}" for n in range(2, self._lives + 3) if f"{name}~{n}" not in self._alive)
             self.trouble(f"id {name} given twice", f"two objects have it at the same time; one is recorded as {double}")

@@ -13,6 +13,8 @@ from breadcrumb.model.trace import TraceData
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
 
+_MAKING = "making-"
+
 
 def open_data(path: str | Path) -> TraceData:
     """Open a trace; a recording that is opened for the first time is turned into Parquet on the way.
@@ -49,7 +51,9 @@ def _open_journal(folder: Path) -> TraceData:
         journal = read_journal(folder / FILE_NAME)
         notes = _notes(journal, free)
         if not free:
-            return trace_from_journal(journal, folder.stem, (*notes, "still being recorded; held in memory"))
+            return trace_from_journal(
+                journal, folder.stem, (*notes, "still being recorded, or being opened elsewhere; held in memory")
+            )
         trace = trace_from_journal(journal, folder.stem, notes)
         try:
             _convert(trace, folder)
@@ -73,7 +77,9 @@ def _convert(trace: MemoryTrace, folder: Path) -> None:
 
     Whenever this is interrupted the journal is still there, and still the truth.
     """
-    making = Path(tempfile.mkdtemp(prefix="making-", dir=folder))
+    for left in folder.glob(f"{_MAKING}*"):  # by a process that was killed at it
+        shutil.rmtree(left, ignore_errors=True)
+    making = Path(tempfile.mkdtemp(prefix=_MAKING, dir=folder))
     try:
         write_folder(trace, making)
         for made in making.iterdir():

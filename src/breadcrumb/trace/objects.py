@@ -26,6 +26,8 @@ class UnknownProperty(UnknownName, AttributeError):
 class Objects:
     """One object or a group, over all lives. Each recorded property is an attribute that gives a signal.
 
+    A property that is called like something else here, such as `kind` or `ids`, is had by `signal("kind")`.
+
     From `position`, `velocity`, `speed` and `acceleration` are derived, unless they were recorded themselves.
 
     Example:
@@ -69,7 +71,7 @@ class Objects:
         return self._life_moments(self._data.session.lives.leave, "leaving")
 
     @property
-    def lives(self) -> Spans:
+    def life_spans(self) -> Spans:
         """The stretches of frames on which each life was sampled."""
         lives = self._data.session.lives
         sampled = self._lives[lives.first[self._lives] != NOBODY]

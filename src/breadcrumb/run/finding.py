@@ -1,0 +1,31 @@
+"""Finding the traces and the check files that a path stands for."""
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from breadcrumb.errors import CheckFileError
+
+_SUFFIX = ".crumbs"
+
+
+def find_traces(paths: Iterable[Path]) -> list[Path]:
+    """Return the traces that paths stand for, each once: a folder that is none stands for those in it."""
+    found: dict[Path, None] = {}
+    for path in paths:
+        within = sorted(path.glob(f"*{_SUFFIX}")) if path.is_dir() and path.suffix != _SUFFIX else []
+        found |= dict.fromkeys(within or [path])
+    return list(found)
+
+
+def find_check_files(path: Path) -> list[Path]:
+    """Return the check files that a path stands for: a folder stands for its `check_*.py`.
+
+    Raises:
+        CheckFileError: the folder has none.
+    """
+    if not path.is_dir():
+        return [path]
+    files = sorted(path.glob("check_*.py"))
+    if not files:
+        raise CheckFileError(str(path), "there is no check file in this folder: no file check_*.py")
+    return files
