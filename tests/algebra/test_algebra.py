@@ -1,3 +1,4 @@
+import tempfile
 from collections.abc import Callable
 from typing import Any
 
@@ -114,6 +115,9 @@ MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
     "events on someone": (lambda t: t.events("bell", on="heron"), [(11, "tern")]),
     "another subject": (lambda t: t.events("bell").about("on"), [(11, ""), (11, "heron"), (20, "")]),
     "by their data": (lambda t: t.events("bell").where(lambda data: data.get("n") == 2), [(11, "tern")]),
+    "by flags": (lambda t: t.events("bell").where(np.array([True, False, True])), [(11, "heron"), (20, "heron")]),
+    "once a frame and subject": (lambda t: (t.events("bell") | t.events("bell")).once_per_frame(), [(11, "heron"), (11, "tern"), (20, "heron")]),
+    "outside spans": (lambda t: t.events("bell").outside(t.one(id="heron").lit.spans()), [(11, "heron"), (11, "tern"), (20, "heron")]),
     "rises leave out the first sample": (lambda t: t.all("skiff").lit.rises(), [(12, "heron"), (21, "tern")]),
     "falls": (lambda t: t.all("skiff").lit.falls(), [(11, "heron"), (20, "heron")]),
     "changes": (lambda t: t.one(id="heron").position.z.changes(), [(21, "heron")]),
@@ -158,6 +162,37 @@ def test_spans_are_from_when_to_when(trace: Trace, name: str) -> None:
     spans = compute(trace)
     clock = trace.clock.frames
     assert list(zip(clock[spans.first].tolist(), clock[spans.last].tolist(), strict=True)) == expected
+
+
+def test_equality_of_moments_and_spans_is_that_of_their_meaning(trace: Trace) -> None:
+    """The same instants or stretches are equal however they were come by; they are no truths and have no hash."""
+    assert trace.events("bell", by="heron") == trace.events("bell").where(lambda data: data.get("n") != 2)
+    assert trace.events("bell") != trace.events("gong")
+    lit = trace.one(id="heron").lit
+    assert lit.spans() == (lit & lit).spans()
+    assert lit.spans() != (~lit).spans()
+    with pytest.raises(TypeError):
+        hash(lit.spans())
+
+
+def test_a_parameter_has_one_value_or_is_an_error() -> None:
+    """A recorded constant is read by name; one that changed in play, or that is not there, says so."""
+    from breadcrumb import Recorder, open_trace
+
+    with tempfile.TemporaryDirectory() as folder:
+        with Recorder(f"{folder}/a.crumbs") as rec:
+            rec.parameter("skiff.cap", 6.0, "m/s")
+            rec.parameter("tide", 1)
+            rec.frame(0.0)
+            rec.parameter("tide", 2)
+            rec.frame(0.1)
+        for _ in ("from the journal", "from Parquet"):
+            trace = open_trace(f"{folder}/a.crumbs")
+            assert trace.parameter("skiff.cap") == 6.0
+            with pytest.raises(Misuse, match="changed in play"):
+                trace.parameter("tide")
+            with pytest.raises(UnknownName, match=r"did you mean 'skiff\.cap'"):
+                trace.parameter("skif.cap")
 
 
 def test_a_span_lasts_to_the_frame_after_it(trace: Trace) -> None:

@@ -233,7 +233,7 @@ def test_an_exception_in_the_game_leaves_a_whole_trace(tmp_path: Path) -> None:
     assert trace.data.session.events.late.tolist() == [True]
 
 
-def test_a_full_disk_ends_the_recording_and_not_the_game(tmp_path: Path) -> None:
+def test_a_full_disk_ends_the_recording_and_not_the_game(tmp_path: Path, untraced: dict[str, str]) -> None:
     """When nothing more can be written the game goes on, and what was recorded before opens."""
     script = """
 import resource, sys
@@ -250,7 +250,8 @@ with Recorder(sys.argv[1]) as rec:
 print("the game went on")
 """
     path = tmp_path / "full.crumbs"
-    done = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, check=True)
+    command = [sys.executable, "-c", script, str(path)]
+    done = subprocess.run(command, capture_output=True, text=True, check=True, env=untraced)
     assert done.stdout == "the game went on\n"
     assert "recording stopped" in done.stderr
     trace = open_trace(path)

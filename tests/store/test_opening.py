@@ -115,6 +115,22 @@ def test_a_crash_during_the_first_opening_loses_nothing(tmp_path: Path, monkeypa
     assert not (whole / "making-x1").exists()
 
 
+def test_objects_of_one_kind_may_have_different_properties(tmp_path: Path) -> None:
+    """What one object of a kind has and another has not is missing on the other; nothing is mixed up."""
+    heron, tern = SimpleNamespace(x=1.0, name="h"), SimpleNamespace(x=5.0, lit=True)
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch(tern, id="tern", kind="skiff", x="x", lit="lit")
+        rec.watch(heron, id="heron", kind="skiff", x="x", caption="name")
+        for frame in range(3):
+            heron.x += 1
+            rec.frame(frame / 10)
+    for _ in ("from the journal", "from Parquet"):
+        skiffs = open_trace(tmp_path / "a.crumbs").all("skiff")
+        assert skiffs.x.values.tolist() == [5.0, 5.0, 5.0, 2.0, 3.0, 4.0]
+        assert skiffs.lit.usable.tolist() == [True] * 3 + [False] * 3
+        assert skiffs.caption.values.tolist() == [None] * 3 + ["h"] * 3
+
+
 def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
     """The frames so far can be looked at, the trace says so, and the recording goes on."""
     thing = SimpleNamespace(x=1.0)
@@ -128,7 +144,7 @@ def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
     assert open_trace(tmp_path / "a.crumbs").clock.size == 2
 
 
-def test_a_trace_that_cannot_be_written_opens_in_memory(tmp_path: Path) -> None:
+def test_a_trace_that_cannot_be_written_opens_in_memory(tmp_path: Path, untraced: dict[str, str]) -> None:
     """A recording on a full or protected medium is held in memory, says so, and stays as it was."""
     _record(tmp_path / "a.crumbs")
     script = """
@@ -140,7 +156,7 @@ trace = open_trace(sys.argv[1])
 print(trace.clock.size, trace.notes[0])
 """
     command = [sys.executable, "-c", script, str(tmp_path / "a.crumbs")]
-    done = subprocess.run(command, capture_output=True, text=True, check=True)
+    done = subprocess.run(command, capture_output=True, text=True, check=True, env=untraced)
     assert done.stdout.startswith("6 the folder cannot be written")
     assert [path.name for path in (tmp_path / "a.crumbs").iterdir()] == ["journal.bin"]
 

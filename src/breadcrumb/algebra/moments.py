@@ -178,12 +178,6 @@ class Moments:
         """Return those moments that lie in none of the spans."""
         return self.pick(np.flatnonzero(~spans.covers(self.life, self.row)))
 
-    def gaps(self) -> tuple[Ints, Ints]:
-        """Return the places of each moment and of the next one of the same subject."""
-        order = np.lexsort((np.arange(self.count), self.subject))
-        same = self.subject[order][1:] == self.subject[order][:-1]
-        return order[:-1][same], order[1:][same]
-
     def pick(self, places: Ints) -> Self:
         """Return some of the moments, by their places."""
         return replace(
