@@ -1,4 +1,4 @@
-"""Whatever a game records comes back as it was: from the journal, and from Parquet."""
+"""Whatever a game records comes back as it was: from the journal, from Parquet, and through frame lines."""
 
 import math
 import struct
@@ -11,6 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from breadcrumb import Recorder, Trace, open_trace
+from breadcrumb.listen.exporting import frame_lines
+from breadcrumb.listen.sessions import SessionWriter
 
 VALUES = {
     "number": st.one_of(st.none(), st.floats(), st.integers(-(2**53), 2**53)),
@@ -53,6 +55,21 @@ def _record(path: Path, frames: list[dict[str, Any]]) -> None:
             rec.frame(t)
 
 
+def _through_lines(trace: Trace, folder: Path) -> Trace:
+    """Write a trace as frame lines, and read them as another one."""
+    writer = SessionWriter(folder / "b.crumbs")
+    for line in frame_lines(trace.data):
+        writer.take(line)
+    writer.close()
+    again = open_trace(folder / "b.crumbs")
+    assert again.notes == ()
+    assert (again.clock.frames.tolist(), again.clock.times.tolist()) == (
+        trace.clock.frames.tolist(),
+        trace.clock.times.tolist(),
+    )
+    return again
+
+
 def _bits(value: Any) -> Any:
     """Return a value in a form in which only the same one is equal, NaN and the sign of 0 included."""
     if isinstance(value, tuple):
@@ -89,8 +106,8 @@ def test_a_session_comes_back_as_it_was(frames: list[dict[str, Any]]) -> None:
             for row, frame in enumerate(played)
             for who, state in frame["there"].items()
         }
-        for _ in ("from the journal", "from Parquet"):
-            trace = open_trace(path)
+        for way in ("from the journal", "from Parquet", "through frame lines"):
+            trace = open_trace(path) if way != "through frame lines" else _through_lines(open_trace(path), Path(folder))
             assert _states(trace) == expected
             events = trace.data.session.events
             names = [*trace.data.session.names, None]

@@ -56,9 +56,13 @@ class JournalWriter:
             self._write(SEAL + _json({"frames": self._frames, **said}))
             os.fsync(self._file)
         finally:
-            self._closing.set()
-            self._syncer.join()
-            os.close(self._file)
+            self.abandon()
+
+    def abandon(self) -> None:
+        """Close the journal without the mark of completeness: the trace will say that it was cut."""
+        self._closing.set()
+        self._syncer.join()
+        os.close(self._file)
 
     def _write(self, body: bytes) -> None:
         record = RECORD.pack(len(body), zlib.crc32(body)) + body

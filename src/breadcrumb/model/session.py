@@ -16,6 +16,10 @@ NOBODY = -1
 """Stands for no object, no life, or no row of the clock."""
 
 
+CUT = "the recording was cut"
+"""How the note begins that says of a session that it has no proper end."""
+
+
 @dataclass(frozen=True, eq=False)
 class Clock:
     """Game time on every recorded frame; a *row* of the clock is a place in these arrays."""
@@ -123,6 +127,11 @@ class Session:
     declared_kinds: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
     """What a user should know of the recording: that it was cut, or could not be read in full."""
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether the recording broke off."""
+        return any(note.startswith(CUT) for note in self.notes)
 
     def unit_of(self, kind: str, prop: str) -> str:
         """Return the declared unit of a property, or an empty text."""

@@ -9,6 +9,7 @@ from breadcrumb.errors import NotATrace, TraceError
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.reading import Journal, read_journal
+from breadcrumb.model.session import CUT
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
@@ -69,7 +70,7 @@ def _notes(journal: Journal, free: bool) -> tuple[str, ...]:
     if journal.seal is not None or not free:
         return ()
     last = journal.frames[-1]
-    return (f"the recording was cut after frame {last.frame} ({last.t:.3f} s); all up to there is whole",)
+    return (f"{CUT} after frame {last.frame} ({last.t:.3f} s); all up to there is whole",)
 
 
 def _convert(trace: MemoryTrace, folder: Path) -> None:

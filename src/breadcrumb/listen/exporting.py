@@ -1,0 +1,110 @@
+"""From a trace back to frame lines."""
+
+import math
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from breadcrumb.listen.lines import VERSION
+from breadcrumb.model.session import NOBODY, ColumnData, Ints, Session
+from breadcrumb.model.trace import TraceData
+
+
+def frame_lines(data: TraceData) -> Iterator[bytes]:
+    """Yield a trace as frame lines, each with its line end; taken up again they make the same trace.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> next(iter(frame_lines(small_trace().data)))[:17]
+        b'{"breadcrumb":1,"'
+    """
+    session = data.session
+    about: dict[str, Any] = dict(session.about)
+    declared = {"events": session.declared_events, "kinds": session.declared_kinds}
+    if any(declared.values()):
+        about["declare"] = declared
+    yield _line({"breadcrumb": VERSION, "about": about})
+    told: list[dict[str, Any]] = [{} for _ in range(session.clock.size)]
+    _tell_lives(session, told)
+    _tell_states(data, told)
+    _tell_events(session, told)
+    for row, frame in enumerate(told):
+        yield _line({"frame": int(session.clock.frames[row]), "t": float(session.clock.times[row]), **frame})
+    if not session.is_cut:
+        yield _line({"end": True})
+
+
+def _tell_lives(session: Session, told: list[dict[str, Any]]) -> None:
+    lives = session.lives
+    begins = np.where(lives.appear == NOBODY, lives.first, lives.appear)
+    for life in range(lives.size):
+        one = {"id": session.who(life), "kind": session.kinds[lives.kind[life]]}
+        if lives.parent[life] != NOBODY:
+            one["parent"] = session.names[lives.parent[life]]
+        if begins[life] != NOBODY:
+            told[begins[life]].setdefault("appear", []).append(one)
+        if lives.leave[life] != NOBODY:
+            told[lives.leave[life]].setdefault("leave", []).append(one["id"])
+
+
+def _tell_states(data: TraceData, told: list[dict[str, Any]]) -> None:
+    """Tell each property on the frames on which it is another one than on the sample before."""
+    session = data.session
+    for kind in session.kinds:
+        properties: dict[str, list[str]] = {}
+        for column in data.columns(kind):
+            properties.setdefault(column.split(".")[0], []).append(column)
+        for name, columns in properties.items():
+            life, row = data.index(kind)
+            parts = [data.column(kind, column) for column in columns]
+            for place in _changed(life, parts):
+                values = [_plain(part, place) for part in parts]
+                state = told[row[place]].setdefault("state", {}).setdefault(session.who(int(life[place])), {})
+                state[name] = values if len(values) > 1 else values[0]
+
+
+def _changed(life: Ints, parts: list[ColumnData]) -> list[int]:
+    """Return the places at which a value is not, bit for bit, the one before it in the same life."""
+    changed = np.ones(len(life), np.bool_)
+    changed[1:] = life[1:] != life[:-1]
+    for part in parts:
+        bits = part.values.view(np.uint64) if part.values.dtype.kind == "f" else part.values
+        changed[1:] |= bits[1:] != bits[:-1]
+        if part.valid is not None:
+            changed[1:] |= part.valid[1:] != part.valid[:-1]
+    places: list[int] = np.flatnonzero(changed).tolist()
+    return places
+
+
+def _plain(column: ColumnData, place: int) -> Any:
+    if column.valid is not None and not column.valid[place]:
+        return None
+    value = column.values[place].item()
+    if column.texts is not None:
+        return column.texts[value]
+    if isinstance(value, float) and not math.isfinite(value):
+        return "NaN" if math.isnan(value) else "Infinity" if value > 0 else "-Infinity"
+    return value
+
+
+def _tell_events(session: Session, told: list[dict[str, Any]]) -> None:
+    events = session.events
+    for place, row in enumerate(events.row.tolist()):
+        one: dict[str, Any] = {"name": events.kinds[events.kind[place]]}
+        for key, who in (("by", events.by[place]), ("on", events.on[place])):
+            if who != NOBODY:
+                one[key] = session.names[who]
+        if events.data[place]:
+            one["data"] = dict(events.data[place])
+        if events.late[place]:
+            one["late"] = True
+        told[row].setdefault("events", []).append(one)
+    for constant in session.parameters:
+        told_then = told[min(constant.row, len(told) - 1)].setdefault("parameters", [])
+        told_then.append({"name": constant.name, "value": constant.value, "unit": constant.unit})
+
+
+def _line(content: dict[str, Any]) -> bytes:
+    return msgspec.json.encode(content) + b"\n"

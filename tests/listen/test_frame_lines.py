@@ -1,0 +1,145 @@
+import json
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from breadcrumb import open_trace
+from breadcrumb.listen.lines import BadLine, schema
+from breadcrumb.listen.sessions import SessionWriter
+
+Cli = Callable[..., "subprocess.CompletedProcess[str]"]
+
+FIRST = '{"breadcrumb": 1, "about": {"game": "Lantern Bay", "declare": {"events": ["gong"], "kinds": ["ghost"]}}}'
+FRAMES = (
+    FIRST,
+    '{"frame": 0, "t": 0.0, "appear": [{"id": "heron", "kind": "skiff"}], "state": {"heron": {"at": [0, 1], "lit": true, "name": "h", "n": 1}}}',
+    "",
+    '{"frame": 1, "t": 0.1, "state": {"heron": {"at": [2.5, 1]}}, "events": [{"name": "bell", "by": "heron", "data": {"n": 1}}], "mood": 3}',
+    '{"frame": 4, "t": 0.1, "appear": [{"id": "s", "kind": "spark"}], "leave": ["s"], "state": {"heron": {"n": null, "depth": "x"}}}',
+    '{"frame": 5, "t": 0.2, "appear": [{"id": "heron", "kind": "skiff"}], "leave": ["heron"], "state": {"heron": {"n": "NaN"}}, "parameters": [{"name": "cap", "value": 6, "unit": "m/s"}]}',
+    '{"end": true}',
+)
+
+
+def _take(path: Path, *lines: str) -> None:
+    """Take all lines into a trace, and close it whatever happens."""
+    writer = SessionWriter(path)
+    try:
+        for line in lines:
+            writer.take(line.encode())
+    finally:
+        writer.close()
+
+
+def test_frame_lines_become_a_trace(tmp_path: Path) -> None:
+    """Values carry on until they change; lives, events, gaps, missing values and late properties are as told."""
+    _take(tmp_path / "a.crumbs", *FRAMES)
+    for _ in ("from the journal", "from Parquet"):
+        trace = open_trace(tmp_path / "a.crumbs")
+        heron = trace.all("skiff")
+        assert trace.clock.frames.tolist() == [0, 1, 4, 5]
+        assert heron.at.values.tolist()[:3] == [[0, 1], [2.5, 1], [2.5, 1]]
+        assert heron.lit.usable.tolist() == [True, True, True, False]
+        assert heron.n.usable.tolist() == [True, True, False, True]
+        assert heron.n.values[3] != heron.n.values[3]
+        assert heron.depth.values.tolist() == [None, None, "x", None]
+        assert heron.appears.frames.tolist() == [5]
+        assert trace.all("spark").life_spans.count == 0
+        assert trace.all("spark").appears.frames.tolist() == [4]
+        assert trace.events("bell").data == ({"n": 1},)
+        assert trace.parameter("cap") == 6
+        assert trace.events("gong").count == 0
+        assert trace.notes == ("while recording: field 'mood' is not known and was passed over, 1 times",)
+
+
+BAD = {
+    # the line, what is said of it
+    "no JSON": ("{frame: 2}", "expected one JSON object, found something else"),
+    "a list": ("[1, 2]", "Expected object, got array"),
+    "no frame": ('{"t": 3}', "expected frame and t, or end, found neither"),
+    "a text as a frame": ('{"frame": "2", "t": 1}', "Expected int | null, got str, at frame"),
+    "an object as a value": ('{"frame": 2, "t": 1, "state": {"heron": {"at": {"x": 1}}}}', "got object, at state"),
+    "a frame that falls": ('{"frame": 1, "t": 1}', "expected a number above 1, as frame numbers rise; found 1, at frame"),
+    "a time that falls": ('{"frame": 2, "t": 0.05}', "expected 0.1 or later, as time never falls; found 0.05, at t"),
+    "a stranger": ('{"frame": 2, "t": 1, "state": {"tern": {}}}', "expected the id of an object that appeared, found 'tern', at state"),
+    "a stranger leaves": ('{"frame": 2, "t": 1, "leave": ["tern"]}', "expected the id of an object that is there, found 'tern', at leave"),
+    "appears twice": ('{"frame": 2, "t": 1, "appear": [{"id": "heron", "kind": "skiff"}]}', "found 'heron', at appear; let it leave first"),
+    "another type": ('{"frame": 2, "t": 1, "state": {"heron": {"lit": 3}}}', "expected a flag, as before, found a number, at state.heron.lit"),
+    "another number of parts": ('{"frame": 2, "t": 1, "state": {"heron": {"at": 3}}}', "another number of parts, at state.heron.at"),
+    "too many parts": ('{"frame": 2, "t": 1, "state": {"heron": {"far": [1, 2, 3, 4, 5]}}}', "expected two to four numbers, found 5, at state.heron.far"),
+    "a text in a vector": ('{"frame": 2, "t": 1, "state": {"heron": {"at": ["east", 1]}}}', "expected a number, NaN, Infinity or -Infinity, found 'east'"),
+    "a bad name": ('{"frame": 2, "t": 1, "state": {"heron": {"a b": 1}}}', "expected a name of letters and digits other than life and frame"),
+    "a taken name": ('{"frame": 2, "t": 1, "state": {"heron": {"life": 1}}}', "other than life and frame, at state.heron.life"),
+    "behind the end": ('{"end": true}\n{"frame": 2, "t": 1}', "expected nothing behind the line that ends the session"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_a_bad_line_is_refused_and_the_frames_before_it_are_kept(name: str, tmp_path: Path) -> None:
+    """The error names the line, the field, what was expected and what was found; nothing of the line is applied."""
+    lines, words = BAD[name]
+    with pytest.raises(BadLine) as caught:
+        _take(tmp_path / "a.crumbs", *FRAMES[:4], *lines.split("\n"))
+    assert words in str(caught.value), caught.value
+    assert caught.value.line == 5 + lines.count("\n")
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert trace.clock.frames.tolist() == [0, 1]
+    assert trace.one("skiff").at.values.tolist() == [[0, 1], [2.5, 1]]
+    assert trace.data.session.is_cut == ("end" not in lines)
+
+
+BAD_FIRST = {
+    "no first line": ('{"frame": 0, "t": 0}', "expected a first line such as"),
+    "a newer version": ('{"breadcrumb": 9}', "expected frame lines of version 1 to 1, found 9"),
+    "a bad declaration": ('{"breadcrumb": 1, "about": {"declare": {"events": "gong"}}}', "at about.declare"),
+}
+
+
+@pytest.mark.parametrize("name", BAD_FIRST)
+def test_a_bad_first_line_makes_no_trace(name: str, tmp_path: Path) -> None:
+    """What does not begin as frame lines do leaves nothing behind."""
+    line, words = BAD_FIRST[name]
+    with pytest.raises(BadLine, match=words):
+        _take(tmp_path / "a.crumbs", line)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_the_published_schema_is_that_of_the_types() -> None:
+    """`docs/frame-lines.schema.json` is what the decoder's types say."""
+    published = Path(__file__).parents[2] / "docs" / "frame-lines.schema.json"
+    assert json.loads(published.read_text()) == schema()
+
+
+def test_a_trace_goes_to_frame_lines_and_back_without_loss(cli: Cli, tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """The lines of a trace, and of the trace made of them, are the same, through a file and through a pipe."""
+    assert cli("convert", bay(), "one.jsonl").returncode == 0
+    done = cli("convert", "one.jsonl", "two.crumbs")
+    assert (done.returncode, done.stderr) == (0, "3601 frames in two.crumbs\n")
+    piped = cli("convert", "-", "three.crumbs", input=(tmp_path / "one.jsonl").read_text())
+    assert piped.returncode == 0, piped.stderr
+    lines = (tmp_path / "one.jsonl").read_text()
+    assert cli("convert", "two.crumbs", "-").stdout == lines
+    assert cli("convert", "three.crumbs", "-").stdout == lines
+
+
+def test_convert_says_what_is_wrong(cli: Cli, tmp_path: Path) -> None:
+    """Bad lines, missing files and names that are taken give one message and the exit code 2."""
+    (tmp_path / "bad.jsonl").write_text("\n".join((*FRAMES[:4], "nonsense")))
+    (tmp_path / "none.jsonl").write_text("nonsense")
+    (tmp_path / "cut.jsonl").write_text("\n".join(FRAMES[:4]))
+    for words, said in {
+        ("bad.jsonl", "a.crumbs"): "bad.jsonl: line 5: expected one JSON object, found something else",
+        ("none.jsonl", "b.crumbs"): "no frame came before it",
+        ("bad.jsonl", "a.crumbs", ""): "a.crumbs exists; name another one, or say --overwrite",
+        ("nowhere.jsonl", "c.crumbs"): "nowhere.jsonl: No such file or directory",
+        ("nowhere.crumbs", "c.jsonl"): "expected a trace, found nothing",
+        ("a.jsonl", "b.jsonl"): "expected a trace and frame lines",
+    }.items():
+        done = cli("convert", *filter(None, words))
+        assert done.returncode == 2
+        assert said in done.stderr
+        assert done.stderr.count("\n") == 1
+    assert "note: the recording was cut after frame 1" in cli("convert", "cut.jsonl", "d.crumbs").stderr
+    assert cli("convert", "cut.jsonl", "a.crumbs", "--overwrite").returncode == 0
