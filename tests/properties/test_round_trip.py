@@ -57,7 +57,7 @@ def _record(path: Path, frames: list[dict[str, Any]]) -> None:
 
 def _through_lines(trace: Trace, folder: Path) -> Trace:
     """Write a trace as frame lines, and read them as another one."""
-    writer = SessionWriter(folder / "b.crumbs")
+    writer = SessionWriter(lambda about: folder / "b.crumbs")
     for line in frame_lines(trace.data):
         writer.take(line)
     writer.close()

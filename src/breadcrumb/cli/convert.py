@@ -49,7 +49,7 @@ def command(source: Path, target: Path, overwrite: bool) -> None:
 
 
 def _read_lines(source: Path, target: Path) -> None:
-    writer = SessionWriter(target)
+    writer = SessionWriter(lambda about: target)
     problem = ""
     try:
         if source == _STREAM:

@@ -15,6 +15,7 @@ _COMMANDS = {
     "demo": _Entry("breadcrumb.cli.demo", "Play Lantern Bay, record it, check it, and show what broke."),
     "show": _Entry("breadcrumb.cli.show", "Say what is in a trace."),
     "check": _Entry("breadcrumb.cli.check", "Run check files on traces."),
+    "listen": _Entry("breadcrumb.cli.listen", "Record games that send frame lines."),
     "convert": _Entry("breadcrumb.cli.convert", "Turn frame lines into a trace, or a trace into frame lines."),
 }
 

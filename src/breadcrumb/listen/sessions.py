@@ -2,7 +2,7 @@
 
 import math
 import struct
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -53,11 +53,14 @@ class _Kind:
 class SessionWriter:
     """Writes the frame lines of one session into a trace's journal.
 
+    Args:
+        place: given what is known of the session, says which folder to make for its trace.
+
     Example:
         >>> import tempfile
         >>> from breadcrumb.trace.opened import open_trace
         >>> path = Path(tempfile.mkdtemp()) / "it.crumbs"
-        >>> writer = SessionWriter(path)
+        >>> writer = SessionWriter(lambda about: path)
         >>> for line in (
         ...     b'{"breadcrumb": 1, "about": {"game": "Lantern Bay"}}',
         ...     b'{"frame": 0, "t": 0, "appear": [{"id": "heron", "kind": "skiff"}], "state": {"heron": {"x": 1}}}',
@@ -70,8 +73,9 @@ class SessionWriter:
         [1.0, 1.0]
     """
 
-    def __init__(self, path: Path) -> None:
-        self._path = path
+    def __init__(self, place: Callable[[Mapping[str, Any]], Path]) -> None:
+        self._place = place
+        self.path: Path | None = None
         self._decoder = Decoder()
         self._journal: JournalWriter | None = None
         self._kinds: dict[str, _Kind] = {}
@@ -127,8 +131,9 @@ class SessionWriter:
             if not all(isinstance(names, list) and all(isinstance(name, str) for name in names) for names in lists):
                 raise self._bad("expected lists of texts under events and kinds, at about.declare")
             self._notes.append(["declare", *lists])
-        self._path.mkdir(parents=True)
-        self._journal = JournalWriter(str(self._path / FILE_NAME), about)
+        self.path = self._place(about)
+        self.path.mkdir(parents=True)
+        self._journal = JournalWriter(str(self.path / FILE_NAME), about)
 
     def _take_frame(self, line: Line, journal: JournalWriter) -> None:
         if line.frame is None or line.t is None:
