@@ -1,7 +1,7 @@
 """The types that frame lines are decoded into, and the decoder."""
 
 from collections import Counter
-from typing import Any, TypeAlias
+from typing import Annotated, Any, TypeAlias
 
 import msgspec
 
@@ -9,6 +9,8 @@ from breadcrumb.errors import BreadcrumbError
 
 VERSION = 1
 """The version of frame lines that this library reads and writes."""
+
+_HIGHEST_FRAME = 2**53
 
 LONGEST_LINE = 16 * 1024 * 1024
 """The most bytes that one line may have."""
@@ -66,7 +68,7 @@ class Line(msgspec.Struct, frozen=True):
     """First line: the version of frame lines."""
     about: dict[str, Any] | None = None
     """First line: what is known of the session; `declare` in it lists the `events` and `kinds` that may occur."""
-    frame: int | None = None
+    frame: Annotated[int, msgspec.Meta(ge=0, le=_HIGHEST_FRAME)] | None = None
     """Frame: its number; numbers rise."""
     t: float | None = None
     """Frame: game time in seconds; it never falls."""
@@ -99,11 +101,11 @@ class Decoder:
             raise BadLine(number, f"expected at most {LONGEST_LINE} bytes, found {len(line)}")
         try:
             decoded = self._tolerant.decode(line)
+            self._count_unknown(line)
         except msgspec.ValidationError as error:
             raise BadLine(number, str(error).replace("`", "").replace(" - at $.", ", at ")) from None
         except (msgspec.DecodeError, UnicodeDecodeError) as error:
             raise BadLine(number, f"expected one JSON object, found something else ({error})") from None
-        self._count_unknown(line)
         return decoded
 
     def _count_unknown(self, line: bytes) -> None:

@@ -242,7 +242,10 @@ class SessionWriter:
                 if value not in _NAMED_NUMBERS:
                     raise self._bad(f"expected a number, NaN, Infinity or -Infinity, found {value!r}, at {where}")
                 return _NAMED_NUMBERS[value]
-            return float(value)
+            try:
+                return float(value)
+            except OverflowError:
+                raise self._bad(f"expected a number that fits 64 bits, found a larger one, at {where}") from None
         if value not in self._texts:
             self._texts[value] = len(self._texts)
             self._notes.append(["text", self._texts[value], value])

@@ -26,6 +26,7 @@ from breadcrumb.store.arrow import (
     ints,
     text_array,
 )
+from breadcrumb.store.damage import refusing_damage
 
 FORMAT_VERSION = 1
 ABOUT = ABOUT_NAME
@@ -70,6 +71,10 @@ class FolderTrace:
     @cached_property
     def session(self) -> Session:
         """All that is known besides the states."""
+        with refusing_damage(self._folder):
+            return self._read_session()
+
+    def _read_session(self) -> Session:
         frames = self._read("frames.parquet")
         clock = Clock(ints(frames["frame"], NOBODY), column_data(frames["t"]).values)
         places = _Places(clock)
@@ -99,31 +104,28 @@ class FolderTrace:
         path = self._folder / STATES / _file_name(kind)
         if not path.exists():
             return ()
-        return tuple(name for name in pq.read_schema(path).names if name not in ("life", "frame"))
+        with refusing_damage(path):
+            return tuple(name for name in pq.read_schema(path).names if name not in ("life", "frame"))
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
         """Return the life and the row of the clock of each of a kind's samples."""
         if kind not in self._index:
             table = self._read(f"{STATES}/{_file_name(kind)}", ["life", "frame"])
-            row = np.searchsorted(self.session.clock.frames, ints(table["frame"], NOBODY))
-            self._index[kind] = ints(table["life"], NOBODY), row
+            with refusing_damage(self._folder / STATES / _file_name(kind)):
+                self._index[kind] = _read_index(table, self.session)
         return self._index[kind]
 
     def column(self, kind: str, name: str) -> ColumnData:
         """Return one column."""
         if (kind, name) not in self._columns:
             table = self._read(f"{STATES}/{_file_name(kind)}", [name])
-            self._columns[kind, name] = column_data(table[name])
+            with refusing_damage(self._folder / STATES / _file_name(kind)):
+                self._columns[kind, name] = column_data(table[name])
         return self._columns[kind, name]
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
-        path = self._folder / name
-        try:
-            return pq.read_table(path, columns=columns, partitioning=None)
-        except FileNotFoundError:
-            raise TraceError(f"{path} is missing; the trace is not whole, take it from its source again") from None
-        except (pa.ArrowException, OSError) as error:
-            raise TraceError(f"{path} is damaged or cut short ({error}); take it from its source again") from None
+        with refusing_damage(self._folder / name):
+            return pq.read_table(self._folder / name, columns=columns, partitioning=None)
 
 
 def _file_name(kind: str) -> str:
@@ -225,6 +227,14 @@ def _parameters_table(session: Session) -> dict[str, Any]:
 def _frame_of(row: Ints, frames: Ints) -> Any:
     valid = row != NOBODY
     return int_array(frames[np.maximum(row, 0)] if len(frames) else np.zeros(len(row), np.int64), valid)
+
+
+def _read_index(table: Any, session: Session) -> tuple[Ints, Ints]:
+    life, frame = ints(table["life"], NOBODY), ints(table["frame"], NOBODY)
+    row = np.searchsorted(session.clock.frames, frame)
+    if len(life) and not (life.min() >= 0 and life.max() < session.lives.size and row.max() < session.clock.size):
+        raise ValueError("a sample of a life or on a frame that the trace does not have")
+    return life, row
 
 
 class _Places:

@@ -11,6 +11,7 @@ from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.reading import Journal, read_journal
 from breadcrumb.model.session import CUT
 from breadcrumb.model.trace import TraceData
+from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
 
@@ -47,14 +48,14 @@ def _what_is_there(path: Path) -> str:
 
 
 def _open_journal(folder: Path) -> TraceData:
-    with (folder / FILE_NAME).open("rb") as file:
+    path = folder / FILE_NAME
+    with path.open("rb") as file, refusing_damage(path):
         free = lock_file(file)
-        journal = read_journal(folder / FILE_NAME)
+        journal = read_journal(path)
         notes = _notes(journal, free)
         if not free:
-            return trace_from_journal(
-                journal, folder.stem, (*notes, "still being recorded, or being opened elsewhere; held in memory")
-            )
+            still = "still being recorded, or being opened elsewhere; held in memory"
+            return trace_from_journal(journal, folder.stem, (*notes, still))
         trace = trace_from_journal(journal, folder.stem, notes)
         try:
             _convert(trace, folder)

@@ -1,0 +1,27 @@
+"""What is damaged, or was written by something else, is refused in words, whatever it makes reading stumble over."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pyarrow as pa
+
+from breadcrumb.errors import TraceError
+
+
+@contextmanager
+def refusing_damage(path: Path) -> Iterator[None]:
+    """Turn whatever reading a file stumbles over into one error that names it.
+
+    Raises:
+        TraceError: the file is missing, cut short, damaged, or holds something else.
+    """
+    try:
+        yield
+    except TraceError:
+        raise
+    except FileNotFoundError:
+        raise TraceError(f"{path} is missing; the trace is not whole, take it from its source again") from None
+    except (pa.ArrowException, OSError, LookupError, TypeError, ValueError, AttributeError, OverflowError) as error:
+        problem = f"{type(error).__name__}: {str(error).splitlines()[0] if str(error) else 'no details'}"
+        raise TraceError(f"{path} is damaged or cut short ({problem}); take it from its source again") from None
