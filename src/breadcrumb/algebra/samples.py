@@ -84,8 +84,11 @@ def noise_of(parts: Sequence[NDArray[Any]]) -> float:
         return 0.0
     largest = 0.0
     for part in parts:
-        sizes = part[np.isfinite(part)]
-        largest = max(largest, float(sizes.max(initial=0.0)), -float(sizes.min(initial=0.0)))
+        high, low = float(part.max(initial=0.0)), float(part.min(initial=0.0))
+        if not (np.isfinite(high) and np.isfinite(low)):  # rare, so that looking for it may cost
+            finite = part[np.isfinite(part)]
+            high, low = float(finite.max(initial=0.0)), float(finite.min(initial=0.0))
+        largest = max(largest, high, -low)
     return _NOISE_STEPS * float(np.spacing(largest)) if largest else 0.0
 
 

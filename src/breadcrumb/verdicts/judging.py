@@ -147,24 +147,24 @@ class Case:
         )
 
     def _tallies(self, places: Ints, broken: Ints) -> tuple[Tally, ...]:
-        everyone, group = np.unique(self.name, return_inverse=True)
-        size = len(everyone)
-        tested = np.bincount(group[places], minlength=size)
-        breaches = np.bincount(group[broken], minlength=size)
+        code = self.name + 1  # so that nobody, who is NOBODY, counts as well
+        size = len(self.session.names) + 1
+        tested = np.bincount(code[places], minlength=size)
+        breaches = np.bincount(code[broken], minlength=size)
         worst = np.full(size, np.inf)
-        np.minimum.at(worst, group[places], self.slack[places])
+        np.minimum.at(worst, code[places], self.slack[places])
         first = np.full(size, np.iinfo(np.int64).max)
-        np.minimum.at(first, group[broken], self.row[broken])
-        frames = self.session.clock.frames
+        np.minimum.at(first, code[broken], self.row[broken])
+        names, frames = ("", *self.session.names), self.session.clock.frames
         return tuple(
             Tally(
-                "" if everyone[k] == NOBODY else self.session.names[everyone[k]],
+                names[k],
                 int(tested[k]),
                 int(breaches[k]),
                 int(frames[first[k]]) if breaches[k] else None,
                 self._degree(worst[k]) if tested[k] else None,
             )
-            for k in range(min(size, _OBJECTS_KEPT))
+            for k in np.flatnonzero(np.bincount(code, minlength=size))[:_OBJECTS_KEPT].tolist()
         )
 
 
