@@ -148,6 +148,10 @@ SPANS: dict[str, tuple[Callable[[Trace], Spans], list[tuple[int, int]]]] = {
     "joined": (lambda t: t.one(id="heron").lit.spans() | (t.one(id="heron").n == 1).spans(), [(10, 13)]),
     "in common": (lambda t: t.one(id="heron").lit.spans() & (t.one(id="heron").n < 4).spans(), [(10, 10), (13, 13)]),
     "less": (lambda t: t.one(id="heron").lit.spans() - (t.one(id="heron").n == 3).spans(), [(10, 10), (12, 12)]),
+    "less those of nobody": (lambda t: t.one(id="heron").lit.spans() - Spans.between(t.events("gong"), t.events("gong")), [(10, 10), (12, 13)]),
+    "in common with those of nobody": (
+        lambda t: t.all("skiff").lit.spans() & Spans.between(t.events("gong"), t.events("gong")), [(21, 21)]
+    ),
     "grown in seconds": (lambda t: (t.one(id="heron").n == 3).spans().grown(seconds(0.1)), [(11, 13)]),
     "grown in frames": (lambda t: (t.one(id="heron").n == 3).spans().grown(frames(2)), [(11, 13)]),
     "between moments": (lambda t: Spans.between(t.events("bell", by="heron"), t.events("bell", by="heron")), [(11, 20), (20, 21)]),
@@ -298,6 +302,9 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
     "a misspelt entry": (lambda t: t.events("bell")["m"], UnknownName, "no entry 'm'; there is at, n"),
     "an unknown id": (lambda t: t.one(id="heronn"), UnknownName, "did you mean 'heron'"),
     "one of several": (lambda t: t.one("skiff"), Misuse, "2 objects of kind 'skiff': heron, tern"),
+    "objects taken from the session": (
+        lambda t: Spans.between(t.events("gong"), t.events("gong")) - t.one(id="heron").lit.spans(), Misuse, "of nobody in particular"
+    ),
     "a box upside down": (lambda t: Box((1, 1), (0, 2)), Misuse, "lower corner first"),
     "a region of more dimensions": (
         lambda t: t.one(id="heron").position.plan.depth_in(Box((0, 0, 0), (1, 1, 1))), Misuse, "3 dimensions"

@@ -5,7 +5,7 @@ from typing import Self
 
 import numpy as np
 
-from breadcrumb.algebra.durations import Duration, duration, elapsed, window
+from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, elapsed, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
@@ -85,18 +85,17 @@ class Spans:
     __hash__ = None  # type: ignore[assignment]
 
     def __or__(self, other: "Spans") -> Self:
-        return self._combined(other, 1)
+        return self._covered_by((self, 1), (other, 1), least=1)
 
     def __and__(self, other: "Spans") -> Self:
-        return self._combined(other, 2)
+        return self._covered_by((self.merged(), 1), (self._shared(other, "&").merged(), 1), least=2)
 
     def __sub__(self, other: "Spans") -> Self:
-        mine, yours = self.merged(), other.merged()
-        return self._from_coverage(_edges(mine, yours, -1), 1)
+        return self._covered_by((self.merged(), 1), (self._shared(other, "-").merged(), -1), least=1)
 
     def merged(self) -> Self:
         """Return the same frames in the fewest spans."""
-        return self._from_coverage(_edges(self), 1)
+        return self._covered_by((self, 1), least=1)
 
     def grown(self, by: Duration) -> Self:
         """Return the spans with both ends moved out by a duration, but not beyond the trace; merged where they meet."""
@@ -104,7 +103,7 @@ class Spans:
         clock = self.session.clock
         _, last = window(by).rows(clock, self.last)
         axis = clock.frames if by.unit == "frames" else clock.times
-        first = np.searchsorted(axis, axis[self.first] - by.value - (0 if by.unit == "frames" else 1e-6))
+        first = np.searchsorted(axis, axis[self.first] - by.value - (0 if by.unit == "frames" else SAME_TIME))
         grown = type(self)(self.session, self.label, self.life, first, np.minimum(last, clock.size - 1))
         return grown.merged()
 
@@ -134,22 +133,37 @@ class Spans:
             inside |= _inside(life * size + row, own + self.first[owned], own + self.last[owned])
         return inside
 
-    def _combined(self, other: "Spans", least: int) -> Self:
-        return self._from_coverage(_edges(self.merged(), other.merged()), least)
+    def _shared(self, other: "Spans", sign: str) -> "Spans":
+        """Return other spans in which those of nobody in particular are given to each life that has spans here."""
+        mine = np.unique(self.life[self.life != NOBODY])
+        everyone, owned = other.life == NOBODY, other.life != NOBODY
+        if owned.any() and (self.life == NOBODY).any():
+            raise Misuse(
+                f"{self.label} {sign} {other.label}: the first is of nobody in particular, the second of objects"
+            )
+        count = int(everyone.sum())
+        return Spans(
+            other.session,
+            other.label,
+            np.r_[other.life, np.repeat(mine, count)],
+            np.r_[other.first, np.tile(other.first[everyone], len(mine))],
+            np.r_[other.last, np.tile(other.last[everyone], len(mine))],
+        )
 
-    def _from_coverage(self, edges: tuple[Ints, Ints, Ints], least: int) -> Self:
-        """Return the stretches on which at least so many spans of a life lie, given where spans begin and end."""
-        life, row, step = edges
-        order = np.lexsort((row, life))
-        life, row, step = life[order], row[order], step[order]
-        where, first = np.unique(np.stack([life, row], axis=1), axis=0, return_index=True)
+    def _covered_by(self, *several: tuple["Spans", int], least: int) -> Self:
+        """Return the stretches of each life on which the weights of spans that lie there make at least so much."""
+        life = np.concatenate([np.r_[one.life, one.life] for one, _ in several])
+        row = np.concatenate([np.r_[one.first, one.last + 1] for one, _ in several])
+        step = np.concatenate([np.repeat([weight, -weight], one.count) for one, weight in several])
         if not len(row):
             return type(self)(self.session, self.label, life, row, row)
-        depth = np.add.reduceat(step, first).cumsum()
-        on = depth >= least
-        begin = on & ~np.r_[False, on[:-1]]
-        end = np.r_[False, on[:-1]] & ~on
-        return type(self)(self.session, self.label, where[begin, 0], where[begin, 1], where[end, 1] - 1)
+        order = np.lexsort((row, life))
+        life, row, step = life[order], row[order], step[order]
+        edge = np.flatnonzero(np.r_[True, (life[1:] != life[:-1]) | (row[1:] != row[:-1])])
+        on = np.add.reduceat(step, edge).cumsum() >= least
+        before = np.r_[False, on[:-1]]
+        begin, end = edge[on & ~before], edge[before & ~on]
+        return type(self)(self.session, self.label, life[begin], row[begin], row[end] - 1)
 
     def _ends_of(self, what: str, row: Ints) -> Moments:
         names = self.session.lives.name
@@ -161,14 +175,6 @@ class Spans:
 
     def _meaning(self) -> list[tuple[int, ...]]:
         return sorted(zip(self.life.tolist(), self.first.tolist(), self.last.tolist(), strict=True))
-
-
-def _edges(spans: Spans, others: Spans | None = None, sign: int = 1) -> tuple[Ints, Ints, Ints]:
-    every = [(spans, 1)] if others is None else [(spans, 1), (others, sign)]
-    life = np.concatenate([one.life for one, _ in every for _ in "12"])
-    row = np.concatenate([part for one, _ in every for part in (one.first, one.last + 1)])
-    step = np.concatenate([np.full(one.count, way * sign) for one, sign in every for way in (1, -1)])
-    return life, row, step
 
 
 def _inside(place: Ints, first: Ints, last: Ints) -> Bools:
