@@ -89,6 +89,7 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
             outcome = IDLE  # type: ignore[assignment]
         check = item.nodeid.partition("[")[0]
         item.config.stash[_outcomes].setdefault(check, set()).add(outcome)
+        findings.clear()  # their evidence would fill the memory over thousands of sessions
     return report
 
 

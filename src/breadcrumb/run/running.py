@@ -1,6 +1,7 @@
 """Running checks on traces, one after the other."""
 
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from breadcrumb.errors import Broken, NeverExercised, TraceError
@@ -9,6 +10,8 @@ from breadcrumb.run.results import Result, RunResult
 from breadcrumb.trace.opened import Trace, open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
 from breadcrumb.verdicts.collecting import collecting
+from breadcrumb.verdicts.evidence import Evidence
+from breadcrumb.verdicts.findings import Finding
 
 
 def run_checks(
@@ -67,7 +70,12 @@ def run_check(check: Check, trace: Trace, path: Path) -> Result:
             error += "judge(condition, words) gives a verdict"
         except Exception as wrong:  # a check is the user's code and may raise anything
             error = f"{where_it_raised(wrong, check.file)}: {type(wrong).__name__}: {wrong}"
-    return Result(check, path, trace.label, tuple(findings), error)
+    return Result(check, path, trace.label, tuple(map(_slim, findings)), error)
+
+
+def _slim(finding: Finding) -> Finding:
+    """Return what a run keeps of a verdict: thousands of sessions fit only if those that held leave their evidence."""
+    return replace(finding, evidence=Evidence(), tallies=()) if finding.outcome == "held" else finding
 
 
 def _tell(progress: Callable[[int, int, str], None] | None, done: int, steps: int, words: str) -> None:
