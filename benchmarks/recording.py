@@ -22,9 +22,12 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+import numpy as np
+
 from breadcrumb import Recorder, open_trace
 
 OBJECTS, HOT_FRAMES, COLD_FRAMES, ROUNDS, TURN = 100, 600, 240, 5, 20
+MANY, MANY_FRAMES = 10_000, 60
 KILLS = 20
 STARTS = 15
 PROPERTIES = ("x", "y", "z", "vx", "vy", "vz", "lit", "state")
@@ -134,6 +137,31 @@ def collections_so_far() -> int:
     return sum(int(generation["collections"]) for generation in gc.get_stats())
 
 
+def arrays_against_objects(folder: Path) -> float:
+    """Return the cost of recording 10,000 objects from arrays, as a share of recording them one by one; cold."""
+    bodies = [Body(number) for number in range(MANY)]
+    places, velocities = np.zeros((MANY, 3)), np.ones((MANY, 3))
+    rec = Recorder(folder / "arrays.crumbs")
+    rec.watch_arrays("body", np.arange(MANY), position=places, velocity=velocities, lit=np.ones(MANY, np.bool_))
+    one_by_one = recorder(bodies, folder / "objects.crumbs")
+
+    def from_arrays(t: float) -> None:
+        rec.frame(t)
+
+    spent: dict[str, list[float]] = {"arrays": [], "objects": []}
+    for _ in range(MANY_FRAMES):
+        for body in bodies:
+            body.move()
+        np.add(places, velocities / 60, out=places)
+        np.multiply(velocities, 0.9999, out=velocities)
+        for name, way in (("arrays", from_arrays), ("objects", one_by_one)):
+            other_work()
+            start = time.perf_counter()
+            way(start)
+            spent[name].append(time.perf_counter() - start)
+    return ratio(spent, "arrays", "objects")
+
+
 def lost_on_kill(folder: Path) -> int:
     """Kill recording processes at random moments; return the most whole frames that one of them lost."""
     script = (
@@ -211,6 +239,13 @@ def rows(folder: Path) -> list[Row]:
         Row("R5", "p99 / median of a record call, cold", tail(cold), lambda v: v <= 3, "<= 3"),
         Row("R5", "garbage collections caused", collections_caused(ways["record"]), lambda v: v == 0, "0"),
         Row("R6", f"whole frames lost, worst of {KILLS} kills", lost_on_kill(folder), lambda v: v <= 0, "0"),
+        Row(
+            "R7",
+            "arrays / objects, 10,000 of them, cold",
+            arrays_against_objects(folder),
+            lambda v: v <= 0.08,
+            "<= 0.08",
+        ),
         Row("E1", "import Recorder / bare Python", recording / bare, lambda v: v <= 3, "<= 3"),
         Row("E1", "breadcrumb --help / plain click help", ours / plain, lambda v: v <= 1.3, "<= 1.3"),
         Row("", "record, hot, in microseconds", micro[0], lambda v: True, "told"),

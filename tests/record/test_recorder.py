@@ -265,3 +265,63 @@ def test_the_recorder_loads_the_standard_library_alone(tmp_path: Path) -> None:
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
     loaded = set(eval(done.stdout))
     assert not loaded & {"numpy", "pyarrow", "click", "rich", "matplotlib", "msgspec", "logging", "asyncio"}
+
+
+def test_arrays_are_recorded_as_objects_are(tmp_path: Path) -> None:
+    """Rows of arrays become objects that appear and leave by their ids, with the values of each frame."""
+    world = {
+        "ids": np.array([7, 8]),
+        "at": np.array([[0.0, 1.0], [5.0, 6.0]]),
+        "n": np.array([1, 2]),
+        "lit": np.array([True, False]),
+    }
+    with Recorder(tmp_path / "a.crumbs", strict=True) as rec:
+        rec.watch_arrays(
+            "barrel", lambda: world["ids"], **{name: (lambda name=name: world[name]) for name in ("at", "n", "lit")}
+        )
+        rec.frame(0.0)
+        world["at"][:, 0] += 0.5
+        rec.frame(0.1)
+        world = {
+            "ids": np.array([8, 9, 10]),
+            "at": np.array([[6.0, 6.0], [1, 1], [2, 2]]),
+            "n": np.arange(3, dtype=np.float32),
+            "lit": np.ones(3, bool),
+        }
+        rec.frame(0.2)
+        rec.frame(0.3)
+        world = {"ids": np.zeros(0, int), "at": np.zeros((0, 2)), "n": np.zeros(0), "lit": np.zeros(0, bool)}
+        rec.frame(0.4)
+    for _ in ("from the journal", "from Parquet"):
+        barrels = open_trace(tmp_path / "a.crumbs").all("barrel")
+        assert barrels.ids == ("7", "8", "9", "10")
+        assert barrels.at.values.tolist() == [
+            [0, 1], [0.5, 1], [5, 6], [5.5, 6], [6, 6], [6, 6], [1, 1], [1, 1], [2, 2], [2, 2]
+        ]  # fmt: skip
+        assert barrels.n.values.tolist() == [1, 1, 2, 2, 0, 0, 1, 1, 2, 2]
+        assert barrels.lit.values.tolist() == [True, True, False, False, *[True] * 6]
+        assert barrels.leaves.frames.tolist() == [2, 4, 4, 4]
+
+
+def test_a_group_that_cannot_be_read_has_no_sample_and_lives_on(tmp_path: Path) -> None:
+    """On a frame on which the source raises nothing is recorded as if it were still true; the lives go on."""
+    thing, fails = SimpleNamespace(x=1.0), [False]
+    array, ids = np.array([1.0, 2.0]), np.arange(2)
+
+    def source() -> list[Any]:
+        if fails[0]:
+            raise OSError("not now")
+        return [thing]
+
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch_each(source, kind="buoy", x="x")
+        rec.watch_arrays("barrel", ids, x=lambda: array)
+        for frame in range(4):
+            fails[0] = frame == 2
+            array = np.arange(3.0) if frame == 2 else np.array([1.0, 2.0])
+            rec.frame(frame / 10)
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert trace.one("buoy").x.frames.tolist() == [0, 1, 3]
+    assert trace.one(id="0").x.frames.tolist() == [0, 1, 3]
+    assert trace.all("buoy").leaves.count == trace.all("barrel").leaves.count == 0
+    assert len(trace.notes) == 2

@@ -5,6 +5,8 @@ from typing import NamedTuple
 
 import click
 
+from breadcrumb.errors import near_names
+
 
 class _Entry(NamedTuple):
     module: str
@@ -29,6 +31,14 @@ class _Commands(click.Group):
             return None
         command: click.Command = import_module(_COMMANDS[cmd_name].module).command
         return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        near = near_names(args[0], _COMMANDS)
+        if args[0] not in _COMMANDS and near:
+            ctx.fail(f"No such command {args[0]!r}; did you mean {near[0]!r}?")
+        return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):

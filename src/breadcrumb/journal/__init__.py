@@ -13,7 +13,8 @@ text), `event` (name, by, on, data, late), `parameter` (name, value, unit), `dec
 words).
 
 A block holds one table's rows of this frame: `table (uint16), what it holds (uint8), rows (uint32)`, then, each only
-if it differs from the frame before, the lives (uint32 a row), the numbers (float64, row by row), and the flag and text
+if it differs from the frame before, the lives (uint32 a row), the numbers (float64, row by row, or column by
+column if what it holds says so), and the flag and text
 columns (a uint16 that counts them, then each: its place among them as uint16, and uint8 or uint32 a row). A table that
 has no block is unchanged, so a still object costs nothing.
 

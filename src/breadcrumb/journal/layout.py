@@ -27,6 +27,8 @@ CODES_HEAD: Final = struct.Struct("<H")
 HAS_LIVES: Final = 1
 HAS_NUMBERS: Final = 2
 HAS_CODES: Final = 4
+BY_COLUMN: Final = 8
+"""The numbers come column by column, as games that hold arrays have them, not row by row."""
 
 MISSING_BITS: Final = 0x7FF8_6372_756D_6273
 MISSING: Final = struct.unpack("<d", struct.pack("<Q", MISSING_BITS))[0]

@@ -11,6 +11,7 @@ from breadcrumb.errors import NotATrace, TraceTooNew
 from breadcrumb.journal.layout import (
     ABOUT,
     BLOCK_HEAD,
+    BY_COLUMN,
     CODES_HEAD,
     FORMAT_VERSION,
     FRAME,
@@ -33,6 +34,7 @@ class Block(NamedTuple):
     rows: int
     lives: memoryview | None
     numbers: memoryview | None
+    by_column: bool
     codes: dict[str, memoryview]
 
 
@@ -156,7 +158,7 @@ def _block(body: memoryview, position: int, tables: dict[int, Table]) -> tuple[B
             column = table.codes[place]
             width = 1 if column.type == "flag" else 4
             codes[column.name], position = _take(body, position + CODES_HEAD.size, width * rows)
-    return Block(table, rows, lives, numbers, codes), position
+    return Block(table, rows, lives, numbers, bool(holds & BY_COLUMN), codes), position
 
 
 def _take(body: memoryview, position: int, size: int) -> tuple[memoryview, int]:

@@ -50,6 +50,24 @@ class Member(NamedTuple):
     name: str
 
 
+class Watched(Protocol):
+    """What a recorder asks of the objects that it watches."""
+
+    @property
+    def members(self) -> dict[int, Member]:
+        """The objects that are alive, by their address."""
+
+    @property
+    def gone(self) -> dict[int, Member]:
+        """The objects that left on this frame, by their address."""
+
+    def block(self) -> bytes:
+        """Read this frame's objects; return the packed block, empty if nothing changed."""
+
+    def unsampled(self) -> bytes:
+        """Return the block that says that no object was read on this frame; their lives go on."""
+
+
 class Group:
     """All objects that one call of `watch_each` yields, or that calls of `watch` with equal readers named."""
 
@@ -89,6 +107,11 @@ class Group:
                 return b""
             self._lay_out(things)
         return self._pack(things, moved)
+
+    def unsampled(self) -> bytes:
+        """Return the block that says that no object was read on this frame; their lives go on."""
+        self._things = []
+        return b"" if self._table is None else BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)
 
     def _meet(self, things: list[Any]) -> list[Any]:
         """Begin and end lives so that the members are these objects; drop an object that is listed twice."""

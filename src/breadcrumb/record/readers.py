@@ -2,7 +2,7 @@
 
 import keyword
 import struct
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple, TypeAlias
 
 from breadcrumb.errors import Misuse
@@ -17,7 +17,7 @@ Readers: TypeAlias = Reader | tuple[Reader, ...]
 RESERVED = ("life", "frame")
 """The columns that every table of states has already."""
 
-_PARTS = "xyzw"
+PARTS = "xyzw"
 _MOST_VALUES_AT_ONCE = 30  # longer displays and argument lists make the compiler build a list first, at twice the cost
 
 
@@ -40,17 +40,27 @@ def check_readers(properties: Mapping[str, object]) -> None:
     Raises:
         Misuse: names the property and says what a reader may be.
     """
+    check_names(properties)
     for name, readers in properties.items():
-        if name in RESERVED or not name.isidentifier():
-            raise Misuse(
-                f"property {name!r}: expected a name of letters and digits other than {' and '.join(RESERVED)}"
-            )
         for reader in readers if isinstance(readers, tuple) else (readers,):
             if callable(reader) or (isinstance(reader, str) and _is_attribute(reader)):
                 continue
             raise Misuse(
                 f"property {name!r}: expected an attribute name such as 'x' or 'body.x', a tuple of them, or a "
                 f"function of the object; found {reader!r}"
+            )
+
+
+def check_names(names: Iterable[str]) -> None:
+    """Refuse what cannot be the name of a property.
+
+    Raises:
+        Misuse: names the property.
+    """
+    for name in names:
+        if name in RESERVED or not name.isidentifier():
+            raise Misuse(
+                f"property {name!r}: expected a name of letters and digits other than {' and '.join(RESERVED)}"
             )
 
 
@@ -77,7 +87,7 @@ def look_at(name: str, readers: Readers, things: Sequence[Any]) -> Property:
             break
     size = len(readers) if isinstance(readers, tuple) else _parts_of(value)
     if size:
-        return Property(name, readers, tuple(Column(f"{name}.{part}", "number") for part in _PARTS[:size]))
+        return Property(name, readers, tuple(Column(f"{name}.{part}", "number") for part in PARTS[:size]))
     return Property(name, readers, (Column(name, _type_of(value)),))
 
 
@@ -174,7 +184,7 @@ def _parts_of(value: Any) -> int:
     """Return how many parts a vector has; 0 if the value is none."""
     if isinstance(value, str) or not hasattr(value, "__len__"):
         return 0
-    return len(value) if 2 <= len(value) <= len(_PARTS) else 0
+    return len(value) if 2 <= len(value) <= len(PARTS) else 0
 
 
 def _type_of(value: Any) -> ColumnType:

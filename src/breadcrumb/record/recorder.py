@@ -11,9 +11,10 @@ from typing import Any, Self
 from breadcrumb.errors import BreadcrumbError, Misuse, TraceExists
 from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
 from breadcrumb.journal.writing import JournalWriter
-from breadcrumb.record.groups import Group
+from breadcrumb.record.arrays import ArrayGroup, ArrayReader
+from breadcrumb.record.groups import Group, Watched
 from breadcrumb.record.plain import plain_data
-from breadcrumb.record.readers import Reader, Readers, check_readers, fetch
+from breadcrumb.record.readers import Reader, Readers, check_names, check_readers, fetch
 
 SUFFIX = ".crumbs"
 
@@ -57,7 +58,7 @@ class Recorder:
         self._strict = strict
         about.setdefault("started_at", time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()))
         self._journal = JournalWriter(os.path.join(folder, FILE_NAME), plain_data(about))
-        self._groups: list[Group] = []
+        self._groups: list[Watched] = []
         self._watched: dict[Any, list[tuple[Any, str]]] = {}
         self.notes: list[Any] = []
         self._events: list[tuple[str, Any, Any, Mapping[str, Any] | None]] = []
@@ -106,6 +107,29 @@ class Recorder:
         """
         check_readers(properties if id is None else {**properties, "id": id})
         self._add_group(kind, source, id, properties)
+
+    def watch_arrays(self, kind: str, ids: ArrayReader, **arrays: ArrayReader) -> None:
+        """Record objects whose properties the game holds in NumPy arrays, a row an object.
+
+        Args:
+            kind: what they are.
+            ids: their names, an array of whole numbers or a list; an object that is not in it any more has left.
+            arrays: for each property an array of numbers or flags, or of rows of two to four numbers. Each may be given
+                as a function that returns it, for games that make new arrays when objects come and go.
+
+        Example:
+            >>> import tempfile
+            >>> import numpy as np
+            >>> ids, places = np.arange(3), np.zeros((3, 2))
+            >>> with Recorder(f"{tempfile.mkdtemp()}/many.crumbs") as rec:
+            ...     rec.watch_arrays("barrel", ids, position=places)
+            ...     for frame in range(60):
+            ...         places += 0.1
+            ...         rec.frame(t=frame / 60)
+        """
+        check_names(arrays)
+        self.declare(kinds=[kind])
+        self._groups.append(ArrayGroup(self, kind, ids, arrays))
 
     def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = ()) -> None:
         """Name events and kinds that may occur, so that their absence means just that."""
@@ -228,7 +252,7 @@ class Recorder:
                 if self._strict:
                     raise
                 self.trouble(f"a group of objects not recorded ({type(error).__name__})", str(error))
-                continue
+                block = group.unsampled()
             if block:
                 blocks.append(block)
         events, self._events = self._events, []

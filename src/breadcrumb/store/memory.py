@@ -101,7 +101,9 @@ class _Rows:
         if block.lives is not None:
             self._now["lives"] = np.frombuffer(block.lives, "<u4")
         if block.numbers is not None:
-            self._now["numbers"] = np.frombuffer(block.numbers, "<f8")
+            numbers, width = np.frombuffer(block.numbers, "<f8"), len(self._number_columns)
+            by_row = (block.rows, width)
+            self._now["numbers"] = numbers.reshape(by_row[::-1]).T if block.by_column else numbers.reshape(by_row)
         for column in self._code_columns:
             if column.name in block.codes:
                 kind = "<u1" if column.type == "flag" else "<u4"
@@ -127,9 +129,9 @@ class _Rows:
         order = by_life_and_row(life, row)
         columns: dict[str, ColumnData] = {}
         if self._number_columns:
-            numbers = np.concatenate(self._numbers).reshape(len(life), len(self._number_columns))
+            numbers = np.concatenate(self._numbers)
             for place, column in enumerate(self._number_columns):
-                values = numbers[order, place]
+                values = np.ascontiguousarray(numbers[order, place])
                 valid = values.view(np.uint64) != MISSING_BITS
                 columns[column.name] = ColumnData(values, None if valid.all() else valid)
         for column in self._code_columns:
