@@ -5,12 +5,18 @@ import json
 import os
 import threading
 import zlib
-from typing import Any
+from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, MAGIC, RECORD, SEAL
 from breadcrumb.journal.lock import lock_file
 
 _SYNC_SECONDS = 1.0
+_COPIED = 1 << 16  # up to here, copying the parts together is quicker than handing them over one by one
+_MOST_PARTS = 1024  # what every system takes in one call
+
+
+Block: TypeAlias = list[bytes]
+"""A packed block in parts, so that large ones need not be copied together before they are written."""
 
 
 class JournalWriter:
@@ -35,25 +41,27 @@ class JournalWriter:
         self._frames = 0
         self._closing = threading.Event()
         self._size = os.write(self._file, MAGIC)
-        self._write(ABOUT + _json({"format": FORMAT_VERSION, "about": about}))
+        self._write([ABOUT + _json({"format": FORMAT_VERSION, "about": about})])
         self._syncer = threading.Thread(target=self._sync_now_and_then, name="breadcrumb-sync", daemon=True)
         self._syncer.start()
 
-    def write_frame(self, frame: int, t: float, notes: list[Any], blocks: list[bytes]) -> None:
-        """Append one frame in one write; `blocks` holds the packed blocks of the tables that changed.
+    def write_frame(self, frame: int, t: float, notes: list[Any], blocks: list[Block]) -> None:
+        """Append one frame in one write; `blocks` holds the packed blocks of the tables that changed, each in parts.
 
         Raises:
             OSError: the disk is full or gone. What was half written is taken back; nothing more can be recorded.
         """
         words = _json(notes) if notes else b""
-        head = FRAME + FRAME_HEAD.pack(frame, t, len(words), len(blocks))
-        self._write(b"".join((head, words, *blocks)))
+        parts = [FRAME + FRAME_HEAD.pack(frame, t, len(words), len(blocks)) + words]
+        for block in blocks:
+            parts += block
+        self._write(parts)
         self._frames += 1
 
     def seal(self, **said: Any) -> None:
         """Mark the journal as complete, with the recorder's last words, and close it."""
         try:
-            self._write(SEAL + _json({"frames": self._frames, **said}))
+            self._write([SEAL + _json({"frames": self._frames, **said})])
             os.fsync(self._file)
         finally:
             self.abandon()
@@ -64,16 +72,27 @@ class JournalWriter:
         self._syncer.join()
         os.close(self._file)
 
-    def _write(self, body: bytes) -> None:
-        record = RECORD.pack(len(body), zlib.crc32(body)) + body
+    def _write(self, parts: Block) -> None:
+        size = sum(map(len, parts))
+        large = size > _COPIED and hasattr(os, "writev") and len(parts) < _MOST_PARTS
+        if not large:
+            parts = [b"".join(parts)]
+        checksum = 0
+        for part in parts:
+            checksum = zlib.crc32(part, checksum)
+        head = RECORD.pack(size, checksum)
         try:
-            written = os.write(self._file, record)
-            while written < len(record):  # only a nearly full disk takes less than it is given
-                written += os.write(self._file, record[written:])
+            written = os.writev(self._file, [head, *parts]) if large else os.write(self._file, head + parts[0])
+            if written < len(head) + size:  # only a nearly full disk takes less than it is given
+                self._write_rest(b"".join((head, *parts)), written)
         except OSError:
             os.ftruncate(self._file, self._size)
             raise
-        self._size += len(record)
+        self._size += len(head) + size
+
+    def _write_rest(self, record: bytes, written: int) -> None:
+        while written < len(record):
+            written += os.write(self._file, record[written:])
 
     def _sync_now_and_then(self) -> None:
         while not self._closing.wait(_SYNC_SECONDS):

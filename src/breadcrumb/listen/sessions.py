@@ -253,12 +253,12 @@ class SessionWriter:
 
     # Blocks
 
-    def _blocks(self, name: str, kind: _Kind) -> Iterable[bytes]:
+    def _blocks(self, name: str, kind: _Kind) -> Iterable[list[bytes]]:
         if not kind.changed:
             return
         kind.changed = False
         if kind.stale is not None:
-            yield BLOCK_HEAD.pack(kind.stale, HAS_LIVES, 0)
+            yield [BLOCK_HEAD.pack(kind.stale, HAS_LIVES, 0)]
             kind.stale = None
         numbers = [column for column, type in kind.columns.items() if type == "number"]
         codes = [(column, type) for column, type in kind.columns.items() if type != "number"]
@@ -280,7 +280,7 @@ class SessionWriter:
                 stored = [int(thing.values.get(column, _missing(type))) for thing in things]
                 parts.append(CODES_HEAD.pack(place))
                 parts.append(bytes(stored) if type == "flag" else struct.pack(f"<{len(stored)}I", *stored))
-        yield BLOCK_HEAD.pack(kind.table, holds, len(things)) + b"".join(parts)
+        yield [BLOCK_HEAD.pack(kind.table, holds, len(things)), *parts]
 
     def _bad(self, problem: str) -> BadLine:
         return BadLine(self._number, problem)

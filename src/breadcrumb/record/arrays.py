@@ -21,12 +21,14 @@ class ArrayGroup:
         self._alive: dict[Any, tuple[int, str]] = {}
         self._key: Any = None
         self._table: int | None = None
-        self._lives = self._packed = self._flags = b""
+        self._lives = b""
+        self._numbers: list[bytes] = []
+        self._flags: list[bytes] = []
         self.members: dict[int, Member] = {}
         self.gone: dict[int, Member] = {}
 
-    def block(self) -> bytes:
-        """Read this frame's arrays; return the packed block, empty if nothing changed."""
+    def block(self) -> list[bytes]:
+        """Read this frame's arrays; return the packed block in parts, none if nothing changed."""
         ids = self._ids()
         key = ids.tobytes() if hasattr(ids, "tobytes") else list(ids)
         arrays = {name: get() for name, get in self._arrays.items()}
@@ -39,14 +41,14 @@ class ArrayGroup:
             self._key = key
         if self._table is None:
             if not len(ids):
-                return b""
+                return []
             self._lay_out(arrays)
         return self._pack(arrays, len(ids), moved)
 
-    def unsampled(self) -> bytes:
+    def unsampled(self) -> list[bytes]:
         """Return the block that says that no object was read on this frame; their lives go on."""
         self._key = None
-        return b"" if self._table is None else BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)
+        return [] if self._table is None else [BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]
 
     def _meet(self, ids: list[Any]) -> None:
         now = set(ids)
@@ -73,27 +75,26 @@ class ArrayGroup:
         self._table = self._book.new_table()
         self._book.notes.append(["table", self._table, self._kind, [*numbers, *flags]])
 
-    def _pack(self, arrays: Mapping[str, Any], rows: int, moved: bool) -> bytes:
-        numbers = b"".join(
-            array.T.astype("<f8", copy=False).tobytes() for array in arrays.values() if not _is_flag(array)
-        )
+    def _pack(self, arrays: Mapping[str, Any], rows: int, moved: bool) -> list[bytes]:
+        numbers = [array.T.astype("<f8", copy=False).tobytes() for array in arrays.values() if not _is_flag(array)]
         flags = [array.tobytes() for array in arrays.values() if _is_flag(array)]
-        packed = b"".join(CODES_HEAD.pack(place) + column for place, column in enumerate(flags))
         holds, parts = BY_COLUMN, [b""]
         if moved:
             holds |= HAS_LIVES
             parts.append(self._lives)
-        if numbers != self._packed or (moved and numbers):
+        if numbers != self._numbers or (moved and numbers):
             holds |= HAS_NUMBERS
-            parts.append(numbers)
-        if packed != self._flags or (moved and packed):
+            parts += numbers
+        if flags != self._flags or (moved and flags):
             holds |= HAS_CODES
-            parts += [CODES_HEAD.pack(len(flags)), packed]
-        self._packed, self._flags = numbers, packed
+            parts.append(CODES_HEAD.pack(len(flags)))
+            for place, column in enumerate(flags):
+                parts += [CODES_HEAD.pack(place), column]
+        self._numbers, self._flags = numbers, flags
         if holds == BY_COLUMN:
-            return b""
+            return []
         parts[0] = BLOCK_HEAD.pack(self._table, holds, rows)
-        return b"".join(parts)
+        return parts
 
 
 def _is_flag(array: Any) -> bool:

@@ -61,10 +61,10 @@ class Watched(Protocol):
     def gone(self) -> dict[int, Member]:
         """The objects that left on this frame, by their address."""
 
-    def block(self) -> bytes:
-        """Read this frame's objects; return the packed block, empty if nothing changed."""
+    def block(self) -> list[bytes]:
+        """Read this frame's objects; return the packed block in parts, none if nothing changed."""
 
-    def unsampled(self) -> bytes:
+    def unsampled(self) -> list[bytes]:
         """Return the block that says that no object was read on this frame; their lives go on."""
 
 
@@ -93,8 +93,8 @@ class Group:
         self._lives = self._packed = b""
         self._codes: list[Any] = []
 
-    def block(self) -> bytes:
-        """Read this frame's objects; return the packed block, empty if nothing changed."""
+    def block(self) -> list[bytes]:
+        """Read this frame's objects; return the packed block in parts, none if nothing changed."""
         things = list(self._source())
         if self.gone:
             self.gone = {}
@@ -104,14 +104,14 @@ class Group:
             things = self._meet(things)
         if self._table is None:
             if not things:
-                return b""
+                return []
             self._lay_out(things)
         return self._pack(things, moved)
 
-    def unsampled(self) -> bytes:
+    def unsampled(self) -> list[bytes]:
         """Return the block that says that no object was read on this frame; their lives go on."""
         self._things = []
-        return b"" if self._table is None else BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)
+        return [] if self._table is None else [BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]
 
     def _meet(self, things: list[Any]) -> list[Any]:
         """Begin and end lives so that the members are these objects; drop an object that is listed twice."""
@@ -144,7 +144,7 @@ class Group:
         columns: list[Column] = [column for prop in (*self._numbers, *codes) for column in prop.columns]
         self._book.notes.append(["table", self._table, self._kind, columns])
 
-    def _pack(self, things: list[Any], moved: bool) -> bytes:
+    def _pack(self, things: list[Any], moved: bool) -> list[bytes]:
         try:
             numbers = self._read_numbers(things)
         except Exception:  # the game's own code may raise anything; look again, value by value
@@ -162,9 +162,9 @@ class Group:
             holds |= HAS_CODES
             parts.append(codes)
         if not holds:
-            return b""
+            return []
         parts[0] = BLOCK_HEAD.pack(self._table, holds, len(things))
-        return b"".join(parts)
+        return parts
 
     def _changed_codes(self, things: list[Any], moved: bool) -> bytes:
         """Return the packed flag and text columns that changed, behind their number; empty if none did."""
