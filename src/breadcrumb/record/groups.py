@@ -17,7 +17,7 @@ from breadcrumb.journal.layout import (
     MISSING_TEXT,
     Column,
 )
-from breadcrumb.record.readers import Property, Reader, Readers, compile_flat, compile_packed, fetch, look_at
+from breadcrumb.record.readers import Property, Reader, Readers, compile_read, fetch, look_at
 
 
 class Book(Protocol):
@@ -88,10 +88,9 @@ class Group:
         self._table: int | None = None
         self._numbers: tuple[Property, ...] = ()
         self._columns: list[_CodeColumn] = []
-        self._read_numbers: Callable[[Sequence[Any]], bytes] = lambda things: b""
-        self._read_codes: Callable[[Sequence[Any]], list[Any]] = lambda things: []
+        self._read: Callable[[Sequence[Any]], tuple[bytes, list[Any]]] = lambda things: (b"", [])
         self._lives = self._packed = b""
-        self._codes: list[Any] = []
+        self._codes: list[Any] | None = None
 
     def block(self) -> list[bytes]:
         """Read this frame's objects; return the packed block in parts, none if nothing changed."""
@@ -136,19 +135,17 @@ class Group:
         self._numbers = tuple(prop for prop in properties if prop.columns[0].type == "number")
         codes = [prop for prop in properties if prop.columns[0].type != "number"]
         self._columns = [_CodeColumn(prop, self._kind, self._book) for prop in codes]
-        if self._numbers:
-            self._read_numbers = compile_packed(self._numbers)
-        if codes:
-            self._read_codes = compile_flat(codes)
+        self._read = compile_read(self._numbers, codes)
         self._table = self._book.new_table()
         columns: list[Column] = [column for prop in (*self._numbers, *codes) for column in prop.columns]
         self._book.notes.append(["table", self._table, self._kind, columns])
 
     def _pack(self, things: list[Any], moved: bool) -> list[bytes]:
+        codes: list[Any] | None
         try:
-            numbers = self._read_numbers(things)
+            numbers, codes = self._read(things)
         except Exception:  # the game's own code may raise anything; look again, value by value
-            numbers = b"".join(self._numbers_one_by_one(things))
+            numbers, codes = b"".join(self._numbers_one_by_one(things)), None
         holds, parts = 0, [b""]
         if moved:
             holds = HAS_LIVES
@@ -157,27 +154,25 @@ class Group:
             holds |= HAS_NUMBERS
             parts.append(numbers)
             self._packed = numbers
-        codes = self._changed_codes(things, moved)
-        if codes:
+        changed = self._changed_codes(things, codes, moved)
+        if changed:
             holds |= HAS_CODES
-            parts.append(codes)
+            parts.append(changed)
         if not holds:
             return []
         parts[0] = BLOCK_HEAD.pack(self._table, holds, len(things))
         return parts
 
-    def _changed_codes(self, things: list[Any], moved: bool) -> bytes:
-        """Return the packed flag and text columns that changed, behind their number; empty if none did."""
+    def _changed_codes(self, things: list[Any], codes: list[Any] | None, moved: bool) -> bytes:
+        """Return the packed flag and text columns that changed, behind their number; empty if none did.
+
+        What was read of them is None if reading failed; then each is read again by itself.
+        """
+        if codes is not None and codes == self._codes and not moved:
+            return b""
         width = len(self._columns)
-        try:
-            codes = self._read_codes(things)
-            if codes == self._codes and not moved:
-                return b""
-            columns: list[list[Any] | None] = [codes[place::width] for place in range(width)]
-            self._codes = codes
-        except Exception:  # the game's own code may raise anything; look again, column by column
-            columns = [None] * width
-            self._codes = []
+        columns = [None if codes is None else codes[place::width] for place in range(width)]
+        self._codes = codes
         packed = [column.changed(things, values, moved) for column, values in zip(self._columns, columns, strict=True)]
         changed = [CODES_HEAD.pack(place) + one for place, one in enumerate(packed) if one is not None]
         return b"".join((CODES_HEAD.pack(len(changed)), *changed)) if changed else b""

@@ -91,40 +91,31 @@ def look_at(name: str, readers: Readers, things: Sequence[Any]) -> Property:
     return Property(name, readers, (Column(name, _type_of(value)),))
 
 
-def compile_packed(properties: Sequence[Property]) -> Callable[[Sequence[Any]], bytes]:
-    """Compile one function that returns all numbers of all objects as float64, object by object.
+def compile_read(
+    numbers: Sequence[Property], codes: Sequence[Property]
+) -> Callable[[Sequence[Any]], tuple[bytes, list[Any]]]:
+    """Compile one function that reads all objects at once, each attribute once.
 
-    Its loop is unrolled so that one call of `struct.pack` takes as many objects as fit into one argument list.
+    It returns all numbers as float64, object by object, and all flags and texts in one flat list, object by object. Its
+    loop is unrolled so that one call of `struct.pack` takes as many objects as fit into one argument list.
     """
-    functions: dict[str, Any] = {}
-    unpacking, values = _parts_of_all(properties, functions)
-    together = 1 if unpacking else max(1, _MOST_VALUES_AT_ONCE // len(values))
+    functions: dict[str, Any] = {"join": b"".join}
+    unpacking, values = _parts_of_all(numbers, functions)
+    _, others = _parts_of_all(codes, functions)
+    together = 1 if unpacking else max(1, _MOST_VALUES_AT_ONCE // max(len(values), len(others), 1))
     for count in {1, together}:
         functions[f"pack{count}"] = struct.Struct(f"<{count * len(values)}d").pack
 
     def body(count: int) -> list[str]:
-        return [*_each(unpacking, count), f"add(pack{count}({', '.join(_each(values, count))}))"]
+        lines = _each(unpacking, count)
+        if values:
+            lines.append(f"add(pack{count}({', '.join(_each(values, count))}))")
+        if others:
+            lines.append(f"codes += ({', '.join(_each(others, count))},)")
+        return lines or ["pass"]
 
-    source = [
-        "def read(objects):",
-        "    out = []",
-        "    add = out.append",
-        *_loops(together, body),
-        "    return join(out)",
-    ]
-    return _compile(source, {**functions, "join": b"".join})
-
-
-def compile_flat(properties: Sequence[Property]) -> Callable[[Sequence[Any]], list[Any]]:
-    """Compile one function that returns all values of all objects, object by object, in one flat list."""
-    functions: dict[str, Any] = {}
-    _, values = _parts_of_all(properties, functions)
-    together = max(1, _MOST_VALUES_AT_ONCE // len(values))
-
-    def body(count: int) -> list[str]:
-        return [f"out += ({', '.join(_each(values, count))},)"]
-
-    return _compile(["def read(objects):", "    out = []", *_loops(together, body), "    return out"], functions)
+    head = ["def read(objects):", "    out = []", "    add = out.append", "    codes = []"]
+    return _compile([*head, *_loops(together, body), "    return join(out), codes"], functions)
 
 
 def _parts_of_all(properties: Sequence[Property], functions: dict[str, Any]) -> tuple[list[str], list[str]]:
