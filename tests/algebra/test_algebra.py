@@ -65,6 +65,7 @@ SIGNALS: dict[str, tuple[Callable[[Trace], Signal], list[Any]]] = {
         lambda t: t.one(id="heron").position.distance_to((3, 4)),
         [5, 20**0.5, 0, 0, 5, 5],
     ),
+    "a scalar product": (lambda t: t.one(id="heron").position.dot((1, 2, 0)), [0, 1, 11, 11, 22, 22]),
     "a text is compared as a flag": (lambda t: t.one(id="heron").state == "b", [False, True] * 3),
     "a text that never occurs": (lambda t: t.one(id="heron").state != "z", [True] * 6),
     "depth in a box": (lambda t: t.one(id="heron").position.depth_in(Box((-1, -1), (4, 9))), [1, 1, 1, 1, -2, -2]),

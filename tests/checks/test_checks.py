@@ -179,6 +179,7 @@ HELD: dict[str, tuple[Check, Trace, float | None, str]] = {
     "one spark a tap": (sparks, spark(1, 2, 6), None, ""),
     "spark life": (spark_life, spark(1, 6, 7), 0.0, "s"),
     "clean": (clean, barrels(events=[(3, "error", "a", None, {"message": "tide table is empty"})]), None, ""),
+    "clean, with a value missing": (clean, barrels({("b", 6): {"heat": None, "position": None}}), None, ""),
     "cool": (cool, barrels({("b", 2): {"heat": 4.0}}), 1.0, ""),
 }  # fmt: skip
 

@@ -55,7 +55,7 @@ def test_an_idle_verdict_has_nothing_to_draw() -> None:
 
 def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None:
     """A session or object with a hostile name writes no file elsewhere, and its name is drawn as it is."""
-    hostile = "../../x$\\frac{1}{<b>"
+    hostile = "../../x$\\frac{1}$<b>"
     trace_folder = tmp_path / "deep" / "er"
     trace_folder.mkdir(parents=True)
     from breadcrumb import Recorder
@@ -63,7 +63,7 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
     class Thing:
         x = 1.0
 
-    with Recorder(trace_folder / "it.crumbs") as rec:
+    with Recorder(trace_folder / "it $1 is.crumbs") as rec:
         rec.watch(Thing(), id=hostile, kind=hostile, x="x")
         rec.event(hostile, by=hostile)
         rec.frame(0.0)
@@ -72,8 +72,8 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
         f"from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.all({hostile!r}).x < 1, {hostile!r})\n"
     )
     before = {path for path in tmp_path.rglob("*") if path.is_file()}
-    run = run_checks([check], [trace_folder / "it.crumbs"])
+    run = run_checks([check], [trace_folder / "it $1 is.crumbs"])
     (figure,) = write_figures(run, tmp_path / "figures").values()
-    assert figure.parent == tmp_path / "figures"
+    assert figure == tmp_path / "figures" / "it_1_is-check_it-1.png"
     new = {path for path in tmp_path.rglob("*") if path.is_file()} - before
     assert {path.parent.name for path in new if path.suffix == ".png"} == {"figures"}

@@ -9,7 +9,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
-from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.excerpts import Picture
 from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance
 from breadcrumb.verdicts.verdict import Verdict
@@ -57,7 +57,7 @@ def bounces(
         >>> bounces(trace.one("barrel"), at=trace.events("contact")).outcome
         'held'
     """
-    moving = velocity if velocity is not None else _rate(objects)
+    moving = velocity if velocity is not None else position_of(objects).rate()
     sentence = f"{moving.owner or moving.name} bounces at {at.label}" + _keeps(keeps, tol, moving.unit)
     contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.name)))
     if not contacts.count:
@@ -87,7 +87,7 @@ def bounces(
     case = Case(
         at.session, judged.row, judged.life, judged.subject, slack, phrase, of="bounces", unit=moving.unit,
         exact=not tol, allowed=tol or None, undecided=first.count - len(kept),
-        picture=Picture(moving.norm(), position=_position(objects)),
+        picture=Picture(moving.norm(), position=position_of(objects)),
     )  # fmt: skip
     return case.verdict(sentence, occasions)
 
@@ -144,14 +144,6 @@ def _place_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
     nth = np.empty(contacts.count, np.int64)
     nth[order] = np.arange(contacts.count) - np.repeat(starts, np.diff(np.r_[starts, contacts.count]))
     return nth
-
-
-def _rate(objects: Objects | Signal) -> Signal:
-    return _position(objects).rate()
-
-
-def _position(objects: Objects | Signal) -> Signal:
-    return objects.signal("position") if isinstance(objects, Objects) else objects
 
 
 def _keeps(keeps: float, tol: float, unit: str) -> str:

@@ -7,7 +7,7 @@ from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.model.session import Floats
-from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.excerpts import Picture
 from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance, within_scope
 from breadcrumb.verdicts.verdict import Verdict
@@ -48,7 +48,7 @@ def stays_inside(
         >>> print(stays_inside(small_trace().one("skiff"), Box((-1, -1), (2.5, 1))).first.words)
         0.5 m outside
     """
-    position = within_scope(_position(objects), during, except_during)
+    position = within_scope(position_of(objects), during, except_during)
     seen = position.plan if region.dimensions == 2 else position
     depth = position.depth_in(region).parts[0] - radius
     slack = forgive_noise(depth + tolerance(tol, "stays_inside"), position.noise)
@@ -97,8 +97,8 @@ def keeps_speed(
         >>> keeps_speed(small_trace().one("skiff"), 10.0).outcome
         'held'
     """
-    moving = velocity if velocity is not None else _position(objects).rate()
-    position = _position(objects) if velocity is None or isinstance(objects, Objects) else None
+    moving = velocity if velocity is not None else position_of(objects).rate()
+    position = position_of(objects) if velocity is None or isinstance(objects, Objects) else None
     measured = within_scope(moving.norm(), during, except_during, reach=0 if velocity is not None else 1)
     values = measured.parts[0]
     expected = _first_of_each_life(measured) if speed is None else np.full(len(values), float(speed))
@@ -153,7 +153,7 @@ def never_jumps(
         >>> never_jumps(small_trace().one("skiff"), farther_than=1.5).margin.value
         0.5
     """
-    position = _position(objects)
+    position = position_of(objects)
     track = position.track
     parts = []
     for part in position.parts:
@@ -180,10 +180,6 @@ def never_jumps(
     exception = f" except at {except_at.label}" if except_at is not None else ""
     whose = position.owner or position.name
     return case.verdict(f"{whose} never jumps farther than {amount(farther_than, unit)} a frame{exception}", occasions)
-
-
-def _position(objects: Objects | Signal) -> Signal:
-    return objects.signal("position") if isinstance(objects, Objects) else objects
 
 
 def _plus_minus(tol: float, unit: str) -> str:

@@ -145,3 +145,8 @@ class Objects:
         by = session.lives.name[lives] if len(lives) else nobody
         label = f"{what} of {self.called}"
         return Moments(session, label, rows[lives], nobody, by, nobody, known_life=lives, unseen=self._unseen)
+
+
+def position_of(objects: Objects | Signal) -> Signal:
+    """Return the position that a check is about: that of objects, or a signal that is one."""
+    return objects.signal("position") if isinstance(objects, Objects) else objects

@@ -7,7 +7,6 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from breadcrumb.algebra.durations import is_number
-from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
@@ -273,11 +272,3 @@ def tolerance(tol: float | None, what: str) -> float:
     if not is_number(tol) or not tol >= 0:
         raise Misuse(f"{what}: expected tol as a number from 0 up in the property's unit, found {tol!r}")
     return float(tol)
-
-
-def case_of_moments(moments: Moments, slack: Floats, phrase: Callable[[int], Phrase], **more: Any) -> Case:
-    """Return the case of a rule about each of some moments."""
-    return Case(
-        moments.session, moments.row, moments.life, moments.subject, slack, phrase,
-        **{"of": "moments", "unseen": moments.unseen, "picture": Picture(), **more},
-    )  # fmt: skip
