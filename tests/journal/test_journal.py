@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from breadcrumb.errors import NotATrace, TraceTooNew
-from breadcrumb.journal.layout import MAGIC, RECORD
+from breadcrumb.journal.layout import BLOCK_HEAD, HAS_LIVES, HAS_NUMBERS, MAGIC, RECORD
 from breadcrumb.journal.reading import read_journal
 from breadcrumb.journal.writing import JournalWriter
 
@@ -62,7 +62,7 @@ BAD = {
     "another file": (b"PNG and so on", NotATrace, "starts with"),
     "empty": (b"", NotATrace, "starts with"),
     "cut in its first record": (MAGIC + b"\x09", NotATrace, "nothing in it"),
-    "newer": (MAGIC + _record(b'A{"format": 99, "about": {}}'), TraceTooNew, "format 99.*up to 1"),
+    "newer": (MAGIC + _record(b'A{"format": 99, "about": {}}'), TraceTooNew, "format 99.*up to 2"),
     "lies": (
         MAGIC
         + _record(b'A{"format": 1, "about": {}}')
@@ -88,3 +88,19 @@ def test_what_is_no_journal_is_refused_with_a_reason(tmp_path: Path, name: str) 
     path.write_bytes(content)
     with pytest.raises(error, match=words):
         read_journal(path)
+
+
+def test_a_page_that_never_arrived_ends_a_journal_of_large_frames(tmp_path: Path) -> None:
+    """A large frame is checksummed by samples, and a page of zeros in it is found all the same."""
+    path, rows = tmp_path / "journal.bin", 20_000
+    writer = JournalWriter(str(path), {})
+    for frame in range(3):
+        notes = [["table", 0, "barrel", [["x", "number"]]]] if frame == 0 else []
+        block = [BLOCK_HEAD.pack(0, HAS_LIVES | HAS_NUMBERS, rows), b"\1\0\0\0" * rows, b"\1" * 8 * rows]
+        writer.write_frame(frame, frame / 60, notes, [block])
+    writer.seal()
+    whole = path.read_bytes()
+    assert len(read_journal(path).frames) == 3
+    for page in (60, 70, 80, 90, 100, 110):
+        path.write_bytes(whole[: 4096 * page] + bytes(4096) + whole[4096 * (page + 1) :])
+        assert len(read_journal(path).frames) == 1

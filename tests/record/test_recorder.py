@@ -150,7 +150,7 @@ TROUBLES = {
     "time falls": "time fell",
     "the frame number falls": "frame number fell",
     "a source that raises": "a group of objects not recorded (ZeroDivisionError)",
-    "an event by a stranger": "event by an unwatched object",
+    "an event by a stranger": "unwatched object named",
 }
 
 

@@ -2,7 +2,6 @@
 
 import json
 import struct
-import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -24,6 +23,7 @@ from breadcrumb.journal.layout import (
     SEAL,
     Column,
     Table,
+    checksum,
 )
 
 
@@ -75,7 +75,7 @@ def read_journal(path: Path) -> Journal:
     head = next(records, None)
     if head is None or bytes(head[:1]) != ABOUT:
         raise NotATrace(f"{path}: the recording was cut before its first record was written; there is nothing in it")
-    about = _about(path, head)
+    records.version, about = _about(path, head)
     tables: dict[int, Table] = {}
     frames: list[JournalFrame] = []
     seal: dict[str, Any] | None = None
@@ -100,28 +100,28 @@ class _Records(Iterator[memoryview]):
     def __init__(self, content: memoryview) -> None:
         self._content = content
         self.position = len(MAGIC)
+        self.version = FORMAT_VERSION
 
     def __next__(self) -> memoryview:
         start = self.position + RECORD.size
         if start > len(self._content):
             raise StopIteration
-        length, checksum = RECORD.unpack_from(self._content, self.position)
+        length, expected = RECORD.unpack_from(self._content, self.position)
         body = self._content[start : start + length]
-        if length == 0 or len(body) < length or zlib.crc32(body) != checksum:
+        if length == 0 or len(body) < length or checksum([body], length, self.version) != expected:
             raise StopIteration
         self.position = start + length
         return body
 
 
-def _about(path: Path, body: memoryview) -> dict[str, Any]:
+def _about(path: Path, body: memoryview) -> tuple[int, dict[str, Any]]:
     head = json.loads(bytes(body[1:]))
     if head["format"] > FORMAT_VERSION:
         raise TraceTooNew(
             f"{path}: written in format {head['format']}, and this version of breadcrumb reads up to {FORMAT_VERSION}; "
             "install a newer breadcrumb"
         )
-    about: dict[str, Any] = head["about"]
-    return about
+    return head["format"], head["about"]
 
 
 def _frame(body: memoryview, tables: dict[int, Table]) -> JournalFrame:

@@ -4,14 +4,12 @@ import contextlib
 import json
 import os
 import threading
-import zlib
 from typing import Any, TypeAlias
 
-from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, MAGIC, RECORD, SEAL
+from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, LARGE, MAGIC, RECORD, SEAL, checksum
 from breadcrumb.journal.lock import lock_file
 
 _SYNC_SECONDS = 1.0
-_COPIED = 1 << 16  # up to here, copying the parts together is quicker than handing them over one by one
 _MOST_PARTS = 1024  # what every system takes in one call
 
 
@@ -74,13 +72,10 @@ class JournalWriter:
 
     def _write(self, parts: Block) -> None:
         size = sum(map(len, parts))
-        large = size > _COPIED and hasattr(os, "writev") and len(parts) < _MOST_PARTS
-        if not large:
+        large = size > LARGE and hasattr(os, "writev") and len(parts) < _MOST_PARTS
+        if not large:  # then copying the parts together is quicker than handing them over one by one
             parts = [b"".join(parts)]
-        checksum = 0
-        for part in parts:
-            checksum = zlib.crc32(part, checksum)
-        head = RECORD.pack(size, checksum)
+        head = RECORD.pack(size, checksum(parts, size))
         try:
             written = os.writev(self._file, [head, *parts]) if large else os.write(self._file, head + parts[0])
             if written < len(head) + size:  # only a nearly full disk takes less than it is given

@@ -28,6 +28,14 @@ class Clock:
     """Frame numbers, rising."""
     times: Floats
     """Seconds of game time, never falling."""
+    wall: Floats | None = None
+    """Seconds by a real clock, NaN where it was not told; None if it never was, as below."""
+    steps: Floats | None = None
+    """How many steps of fixed length were taken in each frame."""
+    scale: Floats | None = None
+    """How fast game time ran against real time."""
+    paused: Bools | None = None
+    """Whether the game was paused; False where it was not told."""
 
     @property
     def size(self) -> int:
@@ -132,6 +140,11 @@ class Session:
     def is_cut(self) -> bool:
         """Whether the recording broke off."""
         return any(note.startswith(CUT) for note in self.notes)
+
+    def space_of(self, kind: str, prop: str) -> str:
+        """Return what a property's values are relative to: world, parent or screen."""
+        spaces = self.about.get("spaces") or {}
+        return str(spaces.get(f"{kind}.{prop}", spaces.get(prop, "world")))
 
     def unit_of(self, kind: str, prop: str) -> str:
         """Return the declared unit of a property, or an empty text."""

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import BLOCK_HEAD, BY_COLUMN, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, Column
-from breadcrumb.record.groups import Book, Member
+from breadcrumb.record.book import Book
 from breadcrumb.record.readers import PARTS
 
 ArrayReader: TypeAlias = Any
@@ -20,72 +20,81 @@ class ArrayGroup:
         self._arrays = {name: _getter(array) for name, array in arrays.items()}
         self._alive: dict[Any, tuple[int, str]] = {}
         self._key: Any = None
+        self._rows = 0
+        self._anew = True
         self._table: int | None = None
+        self._columns: list[Column] = []
         self._lives = b""
         self._numbers: list[bytes] = []
         self._flags: list[bytes] = []
-        self.members: dict[int, Member] = {}
-        self.gone: dict[int, Member] = {}
 
-    def block(self) -> list[bytes]:
-        """Read this frame's arrays; return the packed block in parts, none if nothing changed."""
+    def meet(self) -> None:
+        """See who is there now: begin and end lives."""
         ids = self._ids()
         key = ids.tobytes() if hasattr(ids, "tobytes") else list(ids)
+        if key == self._key:
+            return
+        listed = ids.tolist() if hasattr(ids, "tolist") else key
+        now = set(listed)
+        if len(now) < len(listed):
+            raise ValueError("an id is listed twice")
+        for id in [id for id in self._alive if id not in now]:
+            self._book.leaves(*self._alive.pop(id))
+        for id in listed:
+            if id not in self._alive:
+                note = self._book.appears(self._kind, id, str)
+                self._alive[id] = note[1], note[2]
+        self._key, self._rows, self._anew = key, len(listed), True
+        self._lives = self._packed_lives(listed)
+
+    def block(self) -> list[bytes]:
+        """Read the arrays; return the packed block in parts, none if nothing changed."""
         arrays = {name: get() for name, get in self._arrays.items()}
         for name, array in arrays.items():
-            if len(array) != len(ids):
-                raise ValueError(f"{name}: expected {len(ids)} rows, one for each id, found {len(array)}")
-        moved = key != self._key
-        if moved:
-            self._meet(ids.tolist() if hasattr(ids, "tolist") else key)
-            self._key = key
+            if len(array) != self._rows:
+                raise ValueError(f"{name}: expected {self._rows} rows, one for each id, found {len(array)}")
         if self._table is None:
-            if not len(ids):
+            if not self._rows:
                 return []
-            self._lay_out(arrays)
-        return self._pack(arrays, len(ids), moved)
+            self._columns = _columns_of(arrays)
+            self._table = self._book.new_table(self._kind, self._columns)
+        return self._pack(arrays)
 
     def unsampled(self) -> list[bytes]:
         """Return the block that says that no object was read on this frame; their lives go on."""
-        self._key = None
+        self._anew = True
         return [] if self._table is None else [BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]
 
-    def _meet(self, ids: list[Any]) -> None:
-        now = set(ids)
-        if len(now) < len(ids):
-            raise ValueError("an id is listed twice")
-        for id in [id for id in self._alive if id not in now]:
-            self._book.end_life(*self._alive.pop(id))
-        for id in ids:
-            if id not in self._alive:
-                self._alive[id] = self._book.new_life(self._kind, id, str)
-        self._lives = b"".join(self._alive[id][0].to_bytes(4, "little") for id in ids)
+    def name_of(self, thing: Any) -> None:
+        """Return None: rows of arrays are named by their ids alone."""
 
-    def _lay_out(self, arrays: Mapping[str, Any]) -> None:
-        numbers, flags = [], []
-        for name, array in arrays.items():
-            if array.dtype.kind not in "biuf" or array.ndim > 2 or (array.ndim == 2 and not 2 <= array.shape[1] <= 4):
-                raise TypeError(f"{name}: expected numbers, flags or rows of two to four numbers, found {array.dtype}")
-            if array.ndim == 2:
-                numbers += [Column(f"{name}.{part}", "number") for part in PARTS[: array.shape[1]]]
-            elif array.dtype.kind == "b":
-                flags.append(Column(name, "flag"))
-            else:
-                numbers.append(Column(name, "number"))
-        self._table = self._book.new_table()
-        self._book.notes.append(["table", self._table, self._kind, [*numbers, *flags]])
+    def renew(self, thing: Any) -> bool:
+        """Return False: a row of arrays begins a new life with a new id."""
+        return False
 
-    def _pack(self, arrays: Mapping[str, Any], rows: int, moved: bool) -> list[bytes]:
+    def turn_page(self) -> None:
+        """Note everything again that holds now, for another part of the recording."""
+        for id, (_, name) in self._alive.items():
+            self._alive[id] = self._book.goes_on(self._kind, name)[1], name
+        self._key = None  # so that the lives are packed again
+        if self._table is not None:
+            self._table = self._book.new_table(self._kind, self._columns)
+
+    def _packed_lives(self, ids: list[Any]) -> bytes:
+        return b"".join(self._alive[id][0].to_bytes(4, "little") for id in ids)
+
+    def _pack(self, arrays: Mapping[str, Any]) -> list[bytes]:
         numbers = [array.T.astype("<f8", copy=False).tobytes() for array in arrays.values() if not _is_flag(array)]
         flags = [array.tobytes() for array in arrays.values() if _is_flag(array)]
+        anew, self._anew = self._anew, False
         holds, parts = BY_COLUMN, [b""]
-        if moved:
+        if anew:
             holds |= HAS_LIVES
             parts.append(self._lives)
-        if numbers != self._numbers or (moved and numbers):
+        if numbers != self._numbers or (anew and numbers):
             holds |= HAS_NUMBERS
             parts += numbers
-        if flags != self._flags or (moved and flags):
+        if flags != self._flags or (anew and flags):
             holds |= HAS_CODES
             parts.append(CODES_HEAD.pack(len(flags)))
             for place, column in enumerate(flags):
@@ -93,8 +102,22 @@ class ArrayGroup:
         self._numbers, self._flags = numbers, flags
         if holds == BY_COLUMN:
             return []
-        parts[0] = BLOCK_HEAD.pack(self._table, holds, rows)
+        parts[0] = BLOCK_HEAD.pack(self._table, holds, self._rows)
         return parts
+
+
+def _columns_of(arrays: Mapping[str, Any]) -> list[Column]:
+    numbers, flags = [], []
+    for name, array in arrays.items():
+        if array.dtype.kind not in "biuf" or array.ndim > 2 or (array.ndim == 2 and not 2 <= array.shape[1] <= 4):
+            raise TypeError(f"{name}: expected numbers, flags or rows of two to four numbers, found {array.dtype}")
+        if array.ndim == 2:
+            numbers += [Column(f"{name}.{part}", "number") for part in PARTS[: array.shape[1]]]
+        elif array.dtype.kind == "b":
+            flags.append(Column(name, "flag"))
+        else:
+            numbers.append(Column(name, "number"))
+    return [*numbers, *flags]
 
 
 def _is_flag(array: Any) -> bool:

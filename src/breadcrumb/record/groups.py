@@ -1,45 +1,14 @@
 """Groups: the objects of one kind that are read in the same way, and what of them goes into a frame."""
 
-import contextlib
 import operator
 import struct
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol
 
-from breadcrumb.journal.layout import (
-    BLOCK_HEAD,
-    CODES_HEAD,
-    HAS_CODES,
-    HAS_LIVES,
-    HAS_NUMBERS,
-    MISSING,
-    MISSING_FLAG,
-    MISSING_TEXT,
-    Column,
-)
+from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, MISSING, Column
+from breadcrumb.record.book import Book
+from breadcrumb.record.codes import CodeColumn, cannot_read
 from breadcrumb.record.readers import Property, Reader, Readers, compile_read, fetch, look_at
-
-
-class Book(Protocol):
-    """What a group asks of its recorder."""
-
-    notes: list[Any]
-    """The notes of the frame in hand."""
-
-    def new_life(self, kind: str, thing: Any, id_reader: Reader | None) -> tuple[int, str]:
-        """Begin a life: its number and the id of its object."""
-
-    def end_life(self, life: int, name: str) -> None:
-        """End a life."""
-
-    def new_table(self) -> int:
-        """Give the next free table number."""
-
-    def text_code(self, text: str) -> int:
-        """Give the code of a text, noting it when it is new."""
-
-    def trouble(self, sort: str, words: str) -> None:
-        """Count something that could not be recorded, and say the first of its sort."""
 
 
 class Member(NamedTuple):
@@ -50,111 +19,199 @@ class Member(NamedTuple):
     name: str
 
 
+class Sampling(NamedTuple):
+    """On which frames objects are read; that they appear and leave is seen on every frame."""
+
+    every: int = 1
+    """Every so manieth frame, from the first one on."""
+    only_while: Callable[[], object] | None = None
+    """Only on frames on which this is true."""
+
+    def is_due(self, turn: int) -> bool:
+        """Tell whether objects are read on this turn, counted from 0."""
+        return turn % self.every == 0 and (self.only_while is None or bool(self.only_while()))
+
+
+class Wanted(NamedTuple):
+    """What is to be recorded of the objects of a group."""
+
+    kind: str
+    properties: dict[str, Readers]
+    id: Reader | None = None
+    parent: Reader | None = None
+    generation: Reader | None = None
+    sampling: Sampling = Sampling()
+
+
 class Watched(Protocol):
     """What a recorder asks of the objects that it watches."""
 
-    @property
-    def members(self) -> dict[int, Member]:
-        """The objects that are alive, by their address."""
-
-    @property
-    def gone(self) -> dict[int, Member]:
-        """The objects that left on this frame, by their address."""
+    def meet(self) -> None:
+        """See who is there now: begin and end lives."""
 
     def block(self) -> list[bytes]:
-        """Read this frame's objects; return the packed block in parts, none if nothing changed."""
+        """Read the objects that are there; return the packed block in parts, none if nothing changed."""
 
     def unsampled(self) -> list[bytes]:
         """Return the block that says that no object was read on this frame; their lives go on."""
+
+    def name_of(self, thing: Any) -> str | None:
+        """Return the id of an object that is there, or left on this frame; None if it is not one of these."""
+
+    def renew(self, thing: Any) -> bool:
+        """Let an object begin a new life on the next frame; tell whether it is one of these."""
+
+    def turn_page(self) -> None:
+        """Note everything again that holds now, for another part of the recording."""
 
 
 class Group:
     """All objects that one call of `watch_each` yields, or that calls of `watch` with equal readers named."""
 
-    def __init__(
-        self,
-        book: Book,
-        kind: str,
-        source: Callable[[], Iterable[Any]],
-        id_reader: Reader | None,
-        wanted: dict[str, Readers],
-    ) -> None:
-        self._book, self._kind, self._source, self._id_reader = book, kind, source, id_reader
-        self._wanted = wanted
+    def __init__(self, book: Book, wanted: Wanted, source: Callable[[], Iterable[Any]]) -> None:
+        self._book, self._wanted, self._source = book, wanted, source
         self._things: list[Any] = []
         self._plain = True
-        self.members: dict[int, Member] = {}
-        self.gone: dict[int, Member] = {}
+        self._members: dict[int, Member] = {}
+        self._gone: dict[int, Member] = {}
+        self._newborn: list[tuple[Any, list[Any]]] = []
+        self._renewed: set[int] = set()
+        self._generations: dict[int, Any] = {}
+        self._turn = -1
+        self._anew = True
+        """Whether the next block says everything again, and not only what changed."""
         self._table: int | None = None
         self._numbers: tuple[Property, ...] = ()
-        self._columns: list[_CodeColumn] = []
+        self._columns: list[CodeColumn] = []
         self._read: Callable[[Sequence[Any]], tuple[bytes, list[Any]]] = lambda things: (b"", [])
         self._lives = self._packed = b""
         self._codes: list[Any] | None = None
 
-    def block(self) -> list[bytes]:
-        """Read this frame's objects; return the packed block in parts, none if nothing changed."""
+    def meet(self) -> None:
+        """See who is there now: begin and end lives."""
+        self._turn += 1
         things = list(self._source())
-        if self.gone:
-            self.gone = {}
+        if self._gone:
+            self._gone = {}
+        if self._wanted.generation is not None:
+            self._compare_generations(things, self._wanted.generation)
         # identity is what counts; where no object has an `==` of its own, comparing the lists is the quicker way to it
         moved = things != self._things if self._plain else not _same_objects(things, self._things)
-        if moved:
-            things = self._meet(things)
+        if moved or self._renewed:
+            self._meet(things)
+            self._anew = True
+
+    def block(self) -> list[bytes]:
+        """Read the objects that are there; return the packed block in parts, none if nothing changed."""
+        for thing, note in self._newborn:  # only now have all groups met their objects, parents among them
+            note[4] = self._parent_of(thing)
+        self._newborn = []
+        if not self._wanted.sampling.is_due(self._turn):
+            return self.unsampled()
         if self._table is None:
-            if not things:
+            if not self._things:
                 return []
-            self._lay_out(things)
-        return self._pack(things, moved)
+            self._lay_out(self._things)
+        return self._pack(self._things)
 
     def unsampled(self) -> list[bytes]:
         """Return the block that says that no object was read on this frame; their lives go on."""
-        self._things = []
+        self._anew = True
         return [] if self._table is None else [BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]
 
-    def _meet(self, things: list[Any]) -> list[Any]:
+    def name_of(self, thing: Any) -> str | None:
+        """Return the id of an object that is there, or left on this frame; None if it is not one of these."""
+        member = self._members.get(id(thing)) or self._gone.get(id(thing))
+        return member.name if member is not None and member.thing is thing else None
+
+    def renew(self, thing: Any) -> bool:
+        """Let an object begin a new life on the next frame; tell whether it is one of these."""
+        member = self._members.get(id(thing))
+        if member is None or member.thing is not thing:
+            return False
+        self._renewed.add(id(thing))
+        return True
+
+    def turn_page(self) -> None:
+        """Note everything again that holds now, for another part of the recording."""
+        for address, member in self._members.items():
+            note = self._book.goes_on(self._wanted.kind, member.name)
+            self._members[address] = member._replace(life=note[1])
+            if self._wanted.parent is not None:
+                note[4] = self._parent_of(member.thing)
+        self._lives = self._packed_lives(self._things)
+        self._anew = True
+        for column in self._columns:
+            column.forget()
+        if self._table is not None:
+            self._note_table()
+
+    def _compare_generations(self, things: list[Any], reader: Reader) -> None:
+        now = {id(thing): fetch(reader, thing) for thing in things}
+        before = self._generations
+        self._renewed |= {address for address, one in now.items() if address in before and one != before[address]}
+        self._generations = now
+
+    def _meet(self, things: list[Any]) -> None:
         """Begin and end lives so that the members are these objects; drop an object that is listed twice."""
         now: dict[int, Any] = {id(thing): thing for thing in things}
         if len(now) < len(things):
-            self._book.trouble(f"{self._kind} listed twice", "an object is listed twice on one frame; recorded once")
+            kind = self._wanted.kind
+            self._book.trouble(f"{kind} listed twice", "an object is listed twice on one frame; recorded once")
             things = list(now.values())
-        for address in [address for address in self.members if address not in now]:
-            member = self.gone[address] = self.members.pop(address)
-            self._book.end_life(member.life, member.name)
+        for address in [address for address in self._members if address not in now or address in self._renewed]:
+            member = self._gone[address] = self._members.pop(address)
+            self._book.leaves(member.life, member.name)
+        self._renewed = set()
         for address, thing in now.items():
-            if address not in self.members:
-                self.members[address] = Member(thing, *self._book.new_life(self._kind, thing, self._id_reader))
+            if address not in self._members:
+                note = self._book.appears(self._wanted.kind, thing, self._wanted.id)
+                self._members[address] = Member(thing, note[1], note[2])
+                if self._wanted.parent is not None:
+                    self._newborn.append((thing, note))
         self._things = things
         self._plain = all(_equal_of(thing) is _equal_of(_ANY) for thing in things)
-        self._lives = struct.pack(f"<{len(things)}I", *[self.members[id(thing)].life for thing in things])
-        return things
+        self._lives = self._packed_lives(things)
+
+    def _packed_lives(self, things: list[Any]) -> bytes:
+        return struct.pack(f"<{len(things)}I", *[self._members[id(thing)].life for thing in things])
+
+    def _parent_of(self, thing: Any) -> str | None:
+        if self._wanted.parent is None:
+            return None
+        return self._book.name_of(fetch(self._wanted.parent, thing))
 
     def _lay_out(self, things: list[Any]) -> None:
         """Settle the columns at the first sight of an object, and compile what reads them."""
-        properties = [look_at(name, readers, things) for name, readers in self._wanted.items()]
+        properties = [look_at(name, readers, things) for name, readers in self._wanted.properties.items()]
+        if self._wanted.parent is not None:
+            properties.append(Property("parent", self._parent_of, (Column("parent", "text"),)))
         self._numbers = tuple(prop for prop in properties if prop.columns[0].type == "number")
         codes = [prop for prop in properties if prop.columns[0].type != "number"]
-        self._columns = [_CodeColumn(prop, self._kind, self._book) for prop in codes]
+        self._columns = [CodeColumn(prop, self._wanted.kind, self._book) for prop in codes]
         self._read = compile_read(self._numbers, codes)
-        self._table = self._book.new_table()
-        columns: list[Column] = [column for prop in (*self._numbers, *codes) for column in prop.columns]
-        self._book.notes.append(["table", self._table, self._kind, columns])
+        self._note_table()
 
-    def _pack(self, things: list[Any], moved: bool) -> list[bytes]:
+    def _note_table(self) -> None:
+        numbers = [column for prop in self._numbers for column in prop.columns]
+        self._table = self._book.new_table(self._wanted.kind, [*numbers, *(one.column for one in self._columns)])
+
+    def _pack(self, things: list[Any]) -> list[bytes]:
         codes: list[Any] | None
         try:
             numbers, codes = self._read(things)
         except Exception:  # the game's own code may raise anything; look again, value by value
             numbers, codes = b"".join(self._numbers_one_by_one(things)), None
+        anew, self._anew = self._anew, False
         holds, parts = 0, [b""]
-        if moved:
+        if anew:
             holds = HAS_LIVES
             parts.append(self._lives)
-        if numbers != self._packed or (moved and numbers):
+        if numbers != self._packed or (anew and numbers):
             holds |= HAS_NUMBERS
             parts.append(numbers)
             self._packed = numbers
-        changed = self._changed_codes(things, codes, moved)
+        changed = self._changed_codes(things, codes, anew)
         if changed:
             holds |= HAS_CODES
             parts.append(changed)
@@ -163,17 +220,17 @@ class Group:
         parts[0] = BLOCK_HEAD.pack(self._table, holds, len(things))
         return parts
 
-    def _changed_codes(self, things: list[Any], codes: list[Any] | None, moved: bool) -> bytes:
+    def _changed_codes(self, things: list[Any], codes: list[Any] | None, anew: bool) -> bytes:
         """Return the packed flag and text columns that changed, behind their number; empty if none did.
 
         What was read of them is None if reading failed; then each is read again by itself.
         """
-        if codes is not None and codes == self._codes and not moved:
+        if codes is not None and codes == self._codes and not anew:
             return b""
         width = len(self._columns)
         columns = [None if codes is None else codes[place::width] for place in range(width)]
         self._codes = codes
-        packed = [column.changed(things, values, moved) for column, values in zip(self._columns, columns, strict=True)]
+        packed = [column.changed(things, values, anew) for column, values in zip(self._columns, columns, strict=True)]
         changed = [CODES_HEAD.pack(place) + one for place, one in enumerate(packed) if one is not None]
         return b"".join((CODES_HEAD.pack(len(changed)), *changed)) if changed else b""
 
@@ -186,48 +243,9 @@ class Group:
                         raise ValueError(f"expected {len(prop.columns)} values, found {len(values)}")
                 except Exception as error:  # as above; this value is missing and counted
                     if not _reads_none(prop, thing):
-                        self._book.trouble(*_cannot_read(self._kind, prop.name, error))
+                        self._book.trouble(*cannot_read(self._wanted.kind, prop.name, error))
                     values = [MISSING] * len(prop.columns)
                 yield struct.pack(f"<{len(values)}d", *values)
-
-
-class _CodeColumn:
-    """A flag or text column, packed only on the frames on which it changes."""
-
-    def __init__(self, prop: Property, kind: str, book: Book) -> None:
-        self._prop, self._kind, self._book = prop, kind, book
-        self.column = prop.columns[0]
-        self._last: list[int] = []
-        self._codes: dict[Any, int] = {True: 1, False: 0} if self.column.type == "flag" else {}
-
-    def changed(self, things: list[Any], values: list[Any] | None, moved: bool) -> bytes | None:
-        """Return the packed column, or None if it is as on the frame before; the values are None if reading failed."""
-        codes = None
-        if values is not None:
-            with contextlib.suppress(KeyError, TypeError):  # an unseen text, a missing value, or something else
-                codes = [self._codes[value] for value in values]
-        if codes is None:
-            codes = [self._code(thing) for thing in things]
-        if codes == self._last and not moved:
-            return None
-        self._last = codes
-        return bytes(codes) if self.column.type == "flag" else struct.pack(f"<{len(codes)}I", *codes)
-
-    def _code(self, thing: Any) -> int:
-        missing = MISSING_FLAG if self.column.type == "flag" else MISSING_TEXT
-        try:
-            value = fetch(self._prop.readers, thing)
-            if value is None:
-                return missing
-            if self.column.type == "flag":
-                return int(bool(value))
-            if not isinstance(value, str):
-                raise TypeError(f"expected a text, found {value!r}")
-        except Exception as error:  # the game's own code; this value is missing and counted
-            self._book.trouble(*_cannot_read(self._kind, self._prop.name, error))
-            return missing
-        code = self._codes[value] = self._book.text_code(value)
-        return code
 
 
 _ANY = object()
@@ -247,7 +265,3 @@ def _reads_none(prop: Property, thing: Any) -> bool:
         return fetch(prop.readers, thing) is None
     except Exception:  # asked only about what has already failed
         return False
-
-
-def _cannot_read(kind: str, name: str, error: Exception) -> tuple[str, str]:
-    return f"{kind}.{name} unreadable ({type(error).__name__})", f"recorded as missing: {error}"

@@ -3,26 +3,28 @@
 import math
 import os
 import time
-from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from types import TracebackType
 from typing import Any, Self
 
-from breadcrumb.errors import BreadcrumbError, Misuse, TraceExists
-from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
-from breadcrumb.journal.writing import JournalWriter
+from breadcrumb.errors import BreadcrumbError, Misuse
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
-from breadcrumb.record.groups import Group, Watched
+from breadcrumb.record.book import Book
+from breadcrumb.record.groups import Group, Sampling, Wanted, Watched
+from breadcrumb.record.making import begin
 from breadcrumb.record.plain import plain_data
-from breadcrumb.record.readers import Reader, Readers, check_names, check_readers, fetch
+from breadcrumb.record.readers import Reader, Readers, check_names, check_readers
 
-SUFFIX = ".crumbs"
+SPACES = ("world", "parent", "screen")
+"""What the values of a property may be relative to: the world, the object's own parent, or the screen."""
+
+_NO_CLOCK = (None, None, None, None)
 
 
 class Recorder:
     """Records one session of a game into a trace.
 
-    Only the constructor, `watch`, `watch_each` and misuse of them raise. Within the game loop nothing does: what cannot
+    Only the constructor, the `watch` calls and misuse of them raise. Within the game loop nothing does: what cannot
     be read is recorded as missing and counted, and the first of each sort is logged under `breadcrumb.record`.
 
     Args:
@@ -30,7 +32,8 @@ class Recorder:
         overwrite: replace a trace that is already there.
         strict: raise what would only be counted, for development.
         about: what is known of the session, as plain data: game, build, level, seed, platform, tick_rate, tags, and the
-            conventions of its world, `axes`, `angles`, `units` (a text for each property) and `moment` of sampling.
+            conventions of its world, `axes`, `angles`, `units` and `spaces` (a text for each property), `moment` of
+            sampling and `fixed_step` in seconds, if there is one.
 
     Raises:
         TraceExists: there is something at this path already.
@@ -52,50 +55,67 @@ class Recorder:
         self, path: str | os.PathLike[str], *, overwrite: bool = False, strict: bool = False, **about: Any
     ) -> None:
         folder = os.fspath(path)
-        if not folder.endswith(SUFFIX):
-            raise Misuse(f"expected a name that ends in {SUFFIX}, found {folder!r}; record into {folder}{SUFFIX}")
-        _make_room(folder, overwrite)
-        self._strict = strict
         about.setdefault("started_at", time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()))
-        self._journal = JournalWriter(os.path.join(folder, FILE_NAME), plain_data(about))
+        _check_spaces(about.get("spaces"))
+        self._strict, self._about = strict, plain_data(about)
+        self._journal = begin(folder, overwrite, self._about)
+        self._folder, self._part = folder, 1
+        self._book = Book(strict)
         self._groups: list[Watched] = []
         self._watched: dict[Any, list[tuple[Any, str]]] = {}
-        self.notes: list[Any] = []
         self._events: list[tuple[str, Any, Any, Mapping[str, Any] | None]] = []
-        self._lives = self._tables = 0
-        self._texts: dict[str, int] = {}
-        self._sights: Counter[str] = Counter()
-        self._alive: set[str] = set()
-        self._troubles: Counter[str] = Counter()
+        self._detach: list[Callable[[], None]] = []
         self._frame, self._t = -1, -math.inf
-        self._open = True
+        self._open, self._paused = True, False
 
     # What to record
 
-    def watch(self, thing: Any, *, id: str, kind: str, **properties: Readers) -> None:
+    def watch(
+        self,
+        thing: Any,
+        *,
+        id: str,
+        kind: str,
+        parent: Reader | None = None,
+        every: int = 1,
+        only_while: Callable[[], object] | None = None,
+        **properties: Readers,
+    ) -> None:
         """Record one object on every frame from the next one on.
 
         Args:
             thing: the object; it is only ever read.
             id: its name in the trace.
             kind: what it is.
+            parent: a reader of the object that it belongs to, or of that one's id; it may change.
+            every: read it on every so manieth frame only.
+            only_while: read it only on frames on which this function returns true.
             properties: a reader for each: an attribute name (dotted allowed), a tuple of them for a vector, or a
                 function of the object.
         """
-        check_readers(properties)
-        key = (kind, tuple(properties.items()))
+        key = (kind, parent, every, only_while, tuple(properties.items()))
         if key not in self._watched:
             pairs: list[tuple[Any, str]] = []
-            self._watched[key] = pairs
 
             def name_of(wanted: Any) -> str:
                 return next(name for other, name in pairs if other is wanted)
 
-            self._add_group(kind, lambda: [thing for thing, _ in pairs], name_of, properties)
+            wanted = Wanted(kind, properties, name_of, parent, None, Sampling(every, only_while))
+            self._add_group(wanted, lambda: [thing for thing, _ in pairs])
+            self._watched[key] = pairs
         self._watched[key].append((thing, id))
 
     def watch_each(
-        self, source: Callable[[], Iterable[Any]], *, kind: str, id: Reader | None = None, **properties: Readers
+        self,
+        source: Callable[[], Iterable[Any]],
+        *,
+        kind: str,
+        id: Reader | None = None,
+        parent: Reader | None = None,
+        generation: Reader | None = None,
+        every: int = 1,
+        only_while: Callable[[], object] | None = None,
+        **properties: Readers,
     ) -> None:
         """Record whatever objects `source` yields on each frame; they appear and leave by themselves.
 
@@ -103,10 +123,14 @@ class Recorder:
             source: called on every frame; gives the objects that are there, in any order.
             kind: what they are; it is thereby declared, so that none at all is not taken for a wrong name.
             id: a reader of their names; without it they are `kind-1`, `kind-2` and so on, by first sight.
+            parent: as for `watch`.
+            generation: a reader of a value that is another one when a pool has given the object out anew, which begins
+                another life of it.
+            every: as for `watch`; that objects appear and leave is seen on every frame.
+            only_while: as for `watch`.
             properties: as for `watch`.
         """
-        check_readers(properties if id is None else {**properties, "id": id})
-        self._add_group(kind, source, id, properties)
+        self._add_group(Wanted(kind, properties, id, parent, generation, Sampling(every, only_while)), source)
 
     def watch_arrays(self, kind: str, ids: ArrayReader, **arrays: ArrayReader) -> None:
         """Record objects whose properties the game holds in NumPy arrays, a row an object.
@@ -129,15 +153,27 @@ class Recorder:
         """
         check_names(arrays)
         self.declare(kinds=[kind])
-        self._groups.append(ArrayGroup(self, kind, ids, arrays))
+        self._add(ArrayGroup(self._book, kind, ids, arrays))
 
     def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = ()) -> None:
         """Name events and kinds that may occur, so that their absence means just that."""
-        self.notes.append(["declare", list(events), list(kinds)])
+        note = ["declare", list(events), list(kinds)]
+        self._book.stands(("declare", *note[1], "", *note[2]), note)
 
     def parameter(self, name: str, value: float | str | bool, unit: str = "") -> None:
         """Record a tuning constant of the game, or its new value."""
-        self.notes.append(["parameter", name, plain_data(value), unit])
+        self._book.stands(("parameter", name), ["parameter", name, plain_data(value), unit])
+
+    def errors_from(self, logger: Any, *, level: int | str = "ERROR") -> None:
+        """Record what a logger is told as `error` events, from this level on, until the recorder is closed.
+
+        Args:
+            logger: a `logging.Logger`, or its name; `""` is the one above all others.
+            level: the lowest level that is recorded, as `logging` has it.
+        """
+        from breadcrumb.record.logs import attach  # here: it needs logging, which a game may do without
+
+        self._detach.append(attach(logger, level, self.event))
 
     # What happens
 
@@ -152,31 +188,95 @@ class Recorder:
         """
         self._events.append((name, by, on, data))
 
-    def frame(self, t: float, *, frame: int | None = None) -> None:
+    def brief_life(self, kind: str, *, id: str | None = None, parent: Any = None) -> None:
+        """Record an object that appeared and left since the last frame, and so was never sampled.
+
+        Args:
+            kind: what it was.
+            id: its name; without it, it is numbered like others of its kind.
+            parent: the object that it belonged to, or that one's id.
+        """
+        note = self._book.appears(kind, None, None if id is None else lambda _: id, made=True)
+        note[4] = self._book.name_of(parent)
+        self._book.leaves(note[1], note[2])
+
+    def renew(self, thing: Any) -> None:
+        """Let a watched object begin a new life on the next frame: a pool has given it out again."""
+        if not any(group.renew(thing) for group in self._groups):
+            self._book.trouble("unwatched object renewed", f"{type(thing).__name__} is not there to begin a new life")
+
+    def frame(
+        self,
+        t: float,
+        *,
+        frame: int | None = None,
+        wall: float | None = None,
+        steps: int | None = None,
+        scale: float | None = None,
+        paused: bool | None = None,
+    ) -> None:
         """Record a frame: every watched object as it is now, and the events since the last one.
 
         Args:
             t: game time in seconds; it never falls, and stands still while the game is paused.
             frame: the game's own frame number, if it has gaps; otherwise frames are numbered from 0.
+            wall: seconds by a real clock, for checks of the pace.
+            steps: how many steps of fixed length the game took in this frame.
+            scale: how fast game time runs against real time; 0.5 is slow motion.
+            paused: whether the game is paused.
         """
         if not self._open:
             return
+        if self._paused:
+            self._frame = self._next_number(frame)
+            self._events.clear()
+            return
         try:
+            clock = (wall, steps, scale, paused)
+            if clock != _NO_CLOCK:
+                self._book.notes.append(["clock", *map(plain_data, clock)])
             self._take_frame(t, frame)
         except Exception as error:
             if self._strict:
                 raise
-            self.trouble(f"frame not recorded ({type(error).__name__})", str(error))
+            self._book.trouble(f"frame not recorded ({type(error).__name__})", str(error))
+
+    def pause(self) -> None:
+        """Record neither frames nor events until `resume()`; the frames in between are a gap in the trace."""
+        self._paused = True
+
+    def resume(self) -> None:
+        """Record again from the next frame on."""
+        self._paused = False
+
+    def continue_in(self, path: str | os.PathLike[str]) -> None:
+        """Seal the trace and go on in another one, so that a long session is cut into parts without loss.
+
+        Every object that is there goes on in the new part under its id, as one that was there before. If the new trace
+        cannot be made, the session goes on in the old one.
+        """
+        if not self._open:
+            return
+        folder = os.fspath(path)
+        about = {**self._about, "part": self._part + 1, "continues": os.path.basename(self._folder)}
+        try:
+            journal = begin(folder, False, about)
+        except (BreadcrumbError, OSError) as error:
+            self._book.trouble("no new part begun", str(error))
+            return
+        self._seal(late=[])
+        self._journal, self._folder, self._part = journal, folder, self._part + 1
+        self._book.turn_page()
+        for group in self._groups:
+            group.turn_page()
 
     def close(self) -> None:
         """Seal the trace; events since the last frame are kept as late ones. A second call does nothing."""
         if self._open:
             self._open = False
-            late = [self._event_note(*event) for event in self._events]
-            try:
-                self._journal.seal(troubles=dict(self._troubles), late=late)
-            except OSError as error:
-                self.trouble("trace not sealed", f"its frames are whole, its end is missing: {error}")
+            for detach in self._detach:
+                detach()
+            self._seal(late=[self._event_note(*event) for event in self._events])
 
     def __enter__(self) -> Self:
         return self
@@ -186,90 +286,68 @@ class Recorder:
     ) -> None:
         self.close()
 
-    # What groups ask for (see groups.Book)
-
-    def new_life(self, kind: str, thing: Any, id_reader: Reader | None) -> tuple[int, str]:
-        """Begin a life: its number and the id of its object."""
-        self._sights[kind] += 1
-        name = f"{kind}-{self._sights[kind]}"
-        if id_reader is not None:
-            try:
-                name = str(fetch(id_reader, thing))
-            except Exception as error:  # the game's own code may raise anything; the object is recorded all the same
-                self.trouble(f"id of a {kind} unreadable ({type(error).__name__})", f"recorded as {name}: {error}")
-        if name in self._alive:
-            double = next(f"{name}~{n}" for n in range(2, self._lives + 3) if f"{name}~{n}" not in self._alive)
-            self.trouble(f"id {name} given twice", f"two objects have it at the same time; one is recorded as {double}")
-            name = double
-        self._alive.add(name)
-        life, self._lives = self._lives, self._lives + 1
-        self.notes.append(["appear", life, name, kind, None, self._frame >= 0])
-        return life, name
-
-    def end_life(self, life: int, name: str) -> None:
-        """End a life."""
-        self._alive.discard(name)
-        self.notes.append(["leave", life])
-
-    def new_table(self) -> int:
-        """Give the next free table number."""
-        self._tables += 1
-        return self._tables - 1
-
-    def text_code(self, text: str) -> int:
-        """Give the code of a text, noting it when it is new."""
-        if text not in self._texts:
-            self._texts[text] = len(self._texts)
-            self.notes.append(["text", self._texts[text], text])
-        return self._texts[text]
-
-    def trouble(self, sort: str, words: str) -> None:
-        """Count something that could not be recorded, and say the first of its sort."""
-        self._troubles[sort] += 1
-        if self._strict:
-            raise BreadcrumbError(f"{sort}: {words}")
-        if self._troubles[sort] == 1:
-            import logging  # here: a game that gives no trouble does not pay for it
-
-            self.notes.append(["trouble", sort, words])
-            logging.getLogger("breadcrumb.record").warning("%s: %s", sort, words)
-
     # How it is done
 
-    def _add_group(
-        self, kind: str, source: Callable[[], Iterable[Any]], id: Reader | None, properties: dict[str, Readers]
-    ) -> None:
-        self.declare(kinds=[kind])
-        self._groups.append(Group(self, kind, source, id, properties))
+    def _add_group(self, wanted: Wanted, source: Callable[[], Iterable[Any]]) -> None:
+        readers = {"id": wanted.id, "parent": wanted.parent, "generation": wanted.generation}
+        check_readers(wanted.properties)
+        check_readers({name: reader for name, reader in readers.items() if reader is not None})
+        if wanted.sampling.every < 1:
+            raise Misuse(f"every: expected a number of frames from 1 on, found {wanted.sampling.every}")
+        self.declare(kinds=[wanted.kind])
+        self._add(Group(self._book, wanted, source))
+
+    def _add(self, group: Watched) -> None:
+        self._groups.append(group)
+        self._book.crowds.append(group)
 
     def _take_frame(self, t: float, frame: int | None) -> None:
         number, t = self._next_number(frame), self._next_time(t)
-        blocks = []
-        for group in self._groups:
-            try:
-                block = group.block()
-            except Exception as error:  # the game's own code may raise anything; the other groups are still recorded
-                if self._strict:
-                    raise
-                self.trouble(f"a group of objects not recorded ({type(error).__name__})", str(error))
-                block = group.unsampled()
-            if block:
-                blocks.append(block)
+        blocks = self._blocks()
         events, self._events = self._events, []
-        for event in events:
-            self.notes.append(["event", *self._event_note(*event), False])
-        notes, self.notes = self.notes, []
+        notes, self._book.notes = self._book.notes, []
+        notes += [["event", *self._event_note(*event), False] for event in events]
+        notes += self._book.notes  # troubles with the events
+        self._book.notes = []
+        self._book.began = True
         self._frame, self._t = number, t
         try:
             self._journal.write_frame(number, t, notes, blocks)
         except OSError as error:  # a later frame only says what changed since this one, so recording ends here
             self.close()
-            self.trouble("recording stopped", f"frame {number} could not be written: {error}")
+            self._book.trouble("recording stopped", f"frame {number} could not be written: {error}")
+
+    def _blocks(self) -> list[list[bytes]]:
+        """See who is there, then read it: a child's parent may be in a group that is read later."""
+        unread = []
+        for group in self._groups:
+            try:
+                group.meet()
+            except Exception as error:  # the game's own code may raise anything; the other groups are still recorded
+                self._not_recorded(error)
+                unread.append(group)
+        blocks = []
+        for group in self._groups:
+            try:
+                block = group.unsampled() if group in unread else group.block()
+            except Exception as error:
+                self._not_recorded(error)
+                block = group.unsampled()
+            if block:
+                blocks.append(block)
+        return blocks
+
+    def _not_recorded(self, error: Exception) -> None:
+        if self._strict:
+            raise error
+        self._book.trouble(f"a group of objects not recorded ({type(error).__name__})", str(error))
 
     def _next_number(self, frame: int | None) -> int:
         if frame is None or frame > self._frame:
             return self._frame + 1 if frame is None else frame
-        self.trouble("frame number fell", f"frame {frame} came after frame {self._frame} and is counted on from that")
+        self._book.trouble(
+            "frame number fell", f"frame {frame} came after frame {self._frame} and is counted on from that"
+        )
         return self._frame + 1
 
     def _next_time(self, t: float) -> float:
@@ -277,35 +355,30 @@ class Recorder:
         if math.isfinite(t) and t >= self._t:
             return t
         last = self._t if math.isfinite(self._t) else 0.0
-        self.trouble("time fell", f"time {t} came after {last}; the frame is recorded at {last}")
+        self._book.trouble("time fell", f"time {t} came after {last}; the frame is recorded at {last}")
         return last
 
     def _event_note(self, name: str, by: Any, on: Any, data: Mapping[str, Any] | None) -> list[Any]:
-        return [str(name), self._name_of(by), self._name_of(on), plain_data(dict(data)) if data else None]
+        try:
+            plain = plain_data(dict(data)) if data else None
+        except Exception as error:  # what a game hands over may raise anything when it is looked at
+            self._book.trouble(f"data of {name} unreadable ({type(error).__name__})", f"recorded without: {error}")
+            plain = None
+        return [str(name), self._book.name_of(by), self._book.name_of(on), plain]
 
-    def _name_of(self, thing: Any) -> str | None:
-        if thing is None or isinstance(thing, str):
-            return thing
-        for group in self._groups:
-            member = group.members.get(id(thing)) or group.gone.get(id(thing))
-            if member is not None and member.thing is thing:
-                return member.name
-        self.trouble("event by an unwatched object", f"{type(thing).__name__} is not watched; give its id as text")
-        return None
-
-
-def _make_room(folder: str, overwrite: bool) -> None:
-    if os.path.exists(folder):
-        if not overwrite:
-            raise TraceExists(f"{folder} exists; record under another name, or say overwrite=True to replace it")
-        _remove_trace(folder)
-    os.makedirs(folder)
+    def _seal(self, late: list[Any]) -> None:
+        try:
+            self._journal.seal(troubles=dict(self._book.troubles), late=late)
+        except OSError as error:
+            self._book.trouble("trace not sealed", f"its frames are whole, its end is missing: {error}")
 
 
-def _remove_trace(folder: str) -> None:
-    import shutil  # here: rarely needed
+def _check_spaces(spaces: Any) -> None:
+    """Refuse a space that is none.
 
-    there = os.listdir(folder)
-    if there and not {FILE_NAME, ABOUT_NAME} & set(there):
-        raise TraceExists(f"{folder} holds something that is no trace; it is not overwritten")
-    shutil.rmtree(folder)
+    Raises:
+        Misuse: names the property.
+    """
+    for prop, space in dict(spaces or {}).items():
+        if space not in SPACES:
+            raise Misuse(f"spaces: expected {', '.join(SPACES)} for {prop!r}, found {space!r}")

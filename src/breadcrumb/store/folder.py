@@ -32,6 +32,8 @@ FORMAT_VERSION = 1
 ABOUT = ABOUT_NAME
 STATES = "states"
 _ROW_GROUP = 1 << 18
+_TOLD = ("wall", "steps", "scale", "paused")
+"""What frames may have beside their number and time."""
 
 
 def write_folder(data: TraceData, folder: Path) -> None:
@@ -41,8 +43,7 @@ def write_folder(data: TraceData, folder: Path) -> None:
         TraceError: what was read back is not what was written.
     """
     session = data.session
-    frames = session.clock.frames
-    _write(folder / "frames.parquet", {"frame": int_array(frames), "t": float_array(session.clock.times)})
+    _write(folder / "frames.parquet", _frames_table(session.clock))
     _write(folder / "lives.parquet", _lives_table(session))
     _write(folder / "events.parquet", _events_table(session))
     _write(folder / "parameters.parquet", _parameters_table(session))
@@ -76,7 +77,7 @@ class FolderTrace:
 
     def _read_session(self) -> Session:
         frames = self._read("frames.parquet")
-        clock = Clock(ints(frames["frame"], NOBODY), column_data(frames["t"]).values)
+        clock = _read_clock(frames)
         places = _Places(clock)
         lives = _read_lives(self._read("lives.parquet"), places)
         events = _read_events(self._read("events.parquet"), places)
@@ -185,6 +186,18 @@ def _write_kind(data: TraceData, kind: str, path: Path) -> None:
 
 def _checksum(values: Any) -> int:
     return zlib.crc32(np.ascontiguousarray(values).tobytes())
+
+
+def _frames_table(clock: Clock) -> dict[str, Any]:
+    told = {"wall": clock.wall, "steps": clock.steps, "scale": clock.scale}
+    table = {"frame": int_array(clock.frames), "t": float_array(clock.times)}
+    table |= {name: float_array(values, ~np.isnan(values)) for name, values in told.items() if values is not None}
+    return table if clock.paused is None else {**table, "paused": flag_array(clock.paused)}
+
+
+def _read_clock(table: Any) -> Clock:
+    told = {name: column_data(table[name]).values for name in _TOLD if name in table.column_names}
+    return Clock(ints(table["frame"], NOBODY), column_data(table["t"]).values, **told)
 
 
 def _lives_table(session: Session) -> dict[str, Any]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from breadcrumb.journal.layout import MISSING_BITS, MISSING_FLAG, MISSING_TEXT, Column
 from breadcrumb.journal.reading import Block, Journal, JournalFrame
-from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lives, Parameter, Session
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Floats, Ints, Lives, Parameter, Session
 from breadcrumb.store.sorting import by_life_and_row, merge_columns
 
 
@@ -61,7 +61,7 @@ def trace_from_journal(journal: Journal, label: str, notes: Iterable[str] = ()) 
         if rows.counts:
             parts.setdefault(rows.kind, []).append(rows.finish(texts))
     by_kind = {kind: _together(some) for kind, some in parts.items()}
-    clock = Clock(
+    clock = told.clock(
         np.array([frame.frame for frame in journal.frames], np.int64),
         np.array([frame.t for frame in journal.frames], np.float64),
     )
@@ -180,6 +180,7 @@ class _Notes:
     declared_events: list[str] = field(default_factory=list)
     declared_kinds: list[str] = field(default_factory=list)
     troubles: dict[str, int] = field(default_factory=dict)
+    _clock: dict[int, Sequence[Any]] = field(default_factory=dict)
     _lives: list[list[int]] = field(default_factory=list)
     _events: list[tuple[int, int, str, int, int, Mapping[str, Any], bool]] = field(default_factory=list)
 
@@ -201,8 +202,18 @@ class _Notes:
             elif what == "declare":
                 self.declared_events += rest[0]
                 self.declared_kinds += rest[1]
+            elif what == "clock":
+                self._clock[row] = rest
             elif what == "trouble":
                 self.troubles[rest[0]] = 1
+
+    def clock(self, frames: Ints, times: Floats) -> Clock:
+        """Return the clock, with whatever else was told of the frames."""
+        told = np.full((len(frames), 4), np.nan)
+        for row, values in self._clock.items():
+            told[row] = [np.nan if value is None else float(value) for value in values]
+        wall, steps, scale, paused = (None if np.isnan(one).all() else one for one in told.T.copy())
+        return Clock(frames, times, wall, steps, scale, None if paused is None else paused == 1)
 
     def event(self, note: Sequence[Any], row: int, *, late: bool) -> None:
         """Take over one event."""

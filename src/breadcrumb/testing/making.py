@@ -87,12 +87,8 @@ def _record(
         rec.declare(events=declare)
         for kind in dict.fromkeys(kinds.values()):
             first = next((state[id] for state in states for id in state if kinds[id] == kind), {})
-            rec.watch_each(
-                partial(_of_kind, there, kinds, kind),
-                kind=kind,
-                id="id_",
-                **{prop: prop for prop in first},
-            )
+            readers: dict[str, Any] = {prop: prop for prop in first}
+            rec.watch_each(partial(_of_kind, there, kinds, kind), kind=kind, id="id_", **readers)
         for place, state in enumerate(states):
             for id in [id for id in there if id not in state]:
                 del there[id]

@@ -1,0 +1,58 @@
+"""Flag and text columns: packed whole, on the frames on which they change."""
+
+import contextlib
+import struct
+from typing import Any
+
+from breadcrumb.journal.layout import MISSING_FLAG, MISSING_TEXT
+from breadcrumb.record.book import Book
+from breadcrumb.record.readers import Property, fetch
+
+
+class CodeColumn:
+    """A flag or text column, packed only on the frames on which it changes."""
+
+    def __init__(self, prop: Property, kind: str, book: Book) -> None:
+        self._prop, self._kind, self._book = prop, kind, book
+        self.column = prop.columns[0]
+        self._last: list[int] = []
+        self._codes: dict[Any, int] = {True: 1, False: 0} if self.column.type == "flag" else {}
+
+    def changed(self, things: list[Any], values: list[Any] | None, anew: bool) -> bytes | None:
+        """Return the packed column, or None if it is as on the frame before; the values are None if reading failed."""
+        codes = None
+        if values is not None:
+            with contextlib.suppress(KeyError, TypeError):  # an unseen text, a missing value, or something else
+                codes = [self._codes[value] for value in values]
+        if codes is None:
+            codes = [self._code(thing) for thing in things]
+        if codes == self._last and not anew:
+            return None
+        self._last = codes
+        return bytes(codes) if self.column.type == "flag" else struct.pack(f"<{len(codes)}I", *codes)
+
+    def forget(self) -> None:
+        """Forget the codes of texts: another part of the recording has its own."""
+        if self.column.type == "text":
+            self._codes = {}
+
+    def _code(self, thing: Any) -> int:
+        missing = MISSING_FLAG if self.column.type == "flag" else MISSING_TEXT
+        try:
+            value = fetch(self._prop.readers, thing)
+            if value is None:
+                return missing
+            if self.column.type == "flag":
+                return int(bool(value))
+            if not isinstance(value, str):
+                raise TypeError(f"expected a text, found {value!r}")
+        except Exception as error:  # the game's own code; this value is missing and counted
+            self._book.trouble(*cannot_read(self._kind, self._prop.name, error))
+            return missing
+        code = self._codes[value] = self._book.text_code(value)
+        return code
+
+
+def cannot_read(kind: str, name: str, error: Exception) -> tuple[str, str]:
+    """Return the sort and the words of the trouble that a property cannot be read."""
+    return f"{kind}.{name} unreadable ({type(error).__name__})", f"recorded as missing: {error}"
