@@ -20,7 +20,7 @@ import tempfile
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -89,7 +89,7 @@ def json_lines(bodies: Sequence[Body], path: Path) -> Callable[[float], None]:
 def recorder(bodies: Sequence[Body], path: Path) -> Callable[[float], None]:
     """Return the library's way."""
     rec = Recorder(path)
-    numbers = {name: name for name in PROPERTIES}
+    numbers: dict[str, Any] = {name: name for name in PROPERTIES}
     rec.watch_each(lambda: bodies, kind="body", **numbers)
     return rec.frame
 

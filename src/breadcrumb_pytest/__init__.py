@@ -138,11 +138,12 @@ def _unknown_names(config: pytest.Config) -> list[str]:
 def _paths(config: pytest.Config) -> list[Path]:
     wanted: list[str] = config.getoption("crumbs")
     found = [Path(name) for pattern in wanted for name in (sorted(glob.glob(pattern)) or [pattern])]  # noqa: PTH207
-    missing = [str(path) for path in found if not path.exists()]
+    from breadcrumb.run.finding import find_traces
+    from breadcrumb.store.places import is_remote
+
+    missing = [str(path) for path in found if not is_remote(path) and not path.exists()]
     if missing:
         raise pytest.UsageError(f"--crumbs: there is nothing at {', '.join(missing)}")
-    from breadcrumb.run.finding import find_traces
-
     return find_traces(found)
 
 

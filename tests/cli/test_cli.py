@@ -64,7 +64,7 @@ def _journal(content: bytes) -> Callable[[Path], object]:
 
 BAD_TRACES: dict[str, tuple[Callable[[Path], object], str]] = {
     "nothing": (lambda path: None, "expected a trace, found nothing"),
-    "a file": (lambda path: path.write_text("hello"), "expected a trace, that is a folder NAME.crumbs; found a file"),
+    "a file": (lambda path: path.write_text("hello"), "expected a trace, that is a folder NAME.crumbs or a file NAME.crumbs.zip; found a file"),
     "an empty folder": (Path.mkdir, "found neither"),
     "a journal of something else": (_journal(b"\x7fELF and so on"), "expected a journal"
     ),

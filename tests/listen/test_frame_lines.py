@@ -135,7 +135,7 @@ def test_convert_says_what_is_wrong(cli: Cli, tmp_path: Path) -> None:
         ("bad.jsonl", "a.crumbs", ""): "a.crumbs exists; name another one, or say --overwrite",
         ("nowhere.jsonl", "c.crumbs"): "nowhere.jsonl: No such file or directory",
         ("nowhere.crumbs", "c.jsonl"): "expected a trace, found nothing",
-        ("a.jsonl", "b.jsonl"): "expected a trace and frame lines",
+        ("a.jsonl", "b.jsonl"): "expected a trace on one side",
     }.items():
         done = cli("convert", *filter(None, words))
         assert done.returncode == 2

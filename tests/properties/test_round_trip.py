@@ -43,7 +43,8 @@ def _record(path: Path, frames: list[dict[str, Any]]) -> None:
     there: dict[str, SimpleNamespace] = {}
     t = 0.0
     with Recorder(path, strict=True) as rec:
-        rec.watch_each(there.values, kind="thing", id="id", **{name: name for name in VALUES})
+        readers: dict[str, Any] = {name: name for name in VALUES}
+        rec.watch_each(there.values, kind="thing", id="id", **readers)
         for frame in [{"there": {"a": FIRST}, "step": 0.0, "events": []}, *frames]:
             for gone in set(there) - set(frame["there"]):
                 del there[gone]

@@ -3,13 +3,17 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, Literal, Protocol, Self
+from typing import TYPE_CHECKING, Any, Literal, Protocol, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.tables import categories
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 Subject = Literal["either", "by", "on"]
 
@@ -119,6 +123,30 @@ class Moments:
         if self.count and all(value is None for value in values):
             raise UnknownName("entry", key, {name for one in self.data for name in one}, f"the data of {self.label}")
         return _array(values, self.count)
+
+    def table(self) -> "pd.DataFrame":
+        """Return the moments as a table of pandas: frame, t, order, by, on, and `data.key` for each entry of data.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().events("bell.rung").table()[["frame", "by", "data.loudness"]].values.tolist()
+            [[2, 'heron', 3]]
+        """
+        import pandas as pd  # here: it takes longer to load than all the rest
+
+        names = self.session.names
+        columns: dict[str, Any] = {
+            "frame": self.frames,
+            "t": self.times,
+            "order": pd.arrays.IntegerArray(self.order.copy(), self.order == NOBODY),
+            "by": categories(self.by, names),
+            "on": categories(self.on, names),
+        }
+        for key in dict.fromkeys(key for one in self.data for key in one):
+            values = [one.get(key) for one in self.data]
+            plain = all(value is None or isinstance(value, bool | int | float | str) for value in values)
+            columns[f"data.{key}"] = pd.Series(values, dtype=None if plain else object)
+        return pd.DataFrame(columns)
 
     def about(self, subject: Subject) -> Self:
         """Return the same moments with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""

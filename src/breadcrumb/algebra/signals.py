@@ -79,6 +79,11 @@ class Signal(Samples):
         """The third part of a vector."""
         return self._part(2)
 
+    @property
+    def w(self) -> Self:
+        """The fourth part of a quaternion, its real one."""
+        return self._part(3)
+
     def _part(self, place: int) -> Self:
         if self.track.unseen:
             return self

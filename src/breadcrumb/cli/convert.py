@@ -13,9 +13,10 @@ from breadcrumb.errors import TraceError
 from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
+from breadcrumb.store.keeping import write_copy
+from breadcrumb.store.places import SUFFIX, ZIPPED, is_remote
 from breadcrumb.trace.opened import open_trace
 
-_SUFFIX = ".crumbs"
 _STREAM = Path("-")
 
 
@@ -27,19 +28,24 @@ _STREAM = Path("-")
 @click.argument("target", type=click.Path(path_type=Path))
 @click.option("--overwrite", is_flag=True, help="Replace what is there under the target's name.")
 def command(source: Path, target: Path, overwrite: bool) -> None:
-    """Turn frame lines into a trace, or a trace into frame lines.
+    """Turn frame lines into a trace, a trace into frame lines, or pack and unpack a trace.
 
-    A name that ends in .crumbs is a trace; any other is a file of frame lines, and - is the standard input or output.
+    A name that ends in .crumbs is a trace, one that ends in .crumbs.zip is a trace in one file; any other is a file of
+    frame lines, and - is the standard input or output. A trace may be read from a URL.
     """
-    if (source.suffix == _SUFFIX) == (target.suffix == _SUFFIX):
-        fail(f"expected a trace and frame lines, found {source} and {target}; the name of a trace ends in {_SUFFIX}")
+    if not _is_trace(source) and not _is_trace(target):
+        fail(f"expected a trace on one side, found {source} and {target}; a trace's name ends in {SUFFIX}")
+    if is_remote(target):
+        fail(f"{target}: a trace can be read from a URL, not written to it; name a file or folder of this machine")
     if target != _STREAM and target.exists():
         if not overwrite:
             fail(f"{target} exists; name another one, or say --overwrite to replace it")
         shutil.rmtree(target) if target.is_dir() else target.unlink()
     try:
-        if target.suffix == _SUFFIX:
+        if not _is_trace(source):
             _read_lines(source, target)
+        elif _is_trace(target):
+            write_copy(open_trace(source).data, target)
         else:
             _write_lines(source, target)
     except TraceError as error:
@@ -48,7 +54,13 @@ def command(source: Path, target: Path, overwrite: bool) -> None:
         fail(f"{error.filename or target}: {error.strerror}")
 
 
+def _is_trace(path: Path) -> bool:
+    return path.name.removesuffix(ZIPPED).endswith(SUFFIX)
+
+
 def _read_lines(source: Path, target: Path) -> None:
+    if target.suffix == ZIPPED:
+        fail(f"{target}: frame lines become a folder first; name {target.stem}, and pack that")
     writer = SessionWriter(lambda about: target)
     problem = ""
     try:

@@ -42,12 +42,11 @@ BY_COLUMN: Final = 8
 """The numbers come column by column, as games that hold arrays have them, not row by row."""
 
 MISSING_BITS: Final = 0x7FF8_6372_756D_6273
-MISSING: Final = struct.unpack("<d", struct.pack("<Q", MISSING_BITS))[0]
+MISSING: Final[float] = struct.unpack("<d", struct.pack("<Q", MISSING_BITS))[0]
 """A value the game could not or did not give; told from a recorded NaN by its bits alone."""
 
 MISSING_FLAG: Final = 2
 MISSING_TEXT: Final = 0xFFFF_FFFF
-
 
 
 def checksum(parts: Sequence[bytes | memoryview], size: int, version: int = FORMAT_VERSION) -> int:

@@ -61,13 +61,18 @@ class Journal(NamedTuple):
 
 
 def read_journal(path: Path) -> Journal:
-    """Read every whole record of a journal.
+    """Read every whole record of a journal file; see `parse_journal`."""
+    return parse_journal(path.read_bytes(), str(path))
+
+
+def parse_journal(read: bytes, path: str) -> Journal:
+    """Take apart every whole record of a journal that was read from this path.
 
     Raises:
         NotATrace: the file does not start as a journal does.
         TraceTooNew: its format is newer than this version of the library.
     """
-    content = memoryview(path.read_bytes())
+    content = memoryview(read)
     if bytes(content[: len(MAGIC)]) != MAGIC:
         found = bytes(content[: len(MAGIC)])
         raise NotATrace(f"{path}: expected a journal that starts with {MAGIC!r}, found {found!r}; is it another file?")
@@ -114,7 +119,7 @@ class _Records(Iterator[memoryview]):
         return body
 
 
-def _about(path: Path, body: memoryview) -> tuple[int, dict[str, Any]]:
+def _about(path: str, body: memoryview) -> tuple[int, dict[str, Any]]:
     head = json.loads(bytes(body[1:]))
     if head["format"] > FORMAT_VERSION:
         raise TraceTooNew(

@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from breadcrumb.listen.lines import VERSION
-from breadcrumb.model.session import NOBODY, ColumnData, Ints, Session
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Ints, Session
 from breadcrumb.model.trace import TraceData
 
 
@@ -27,7 +27,9 @@ def frame_lines(data: TraceData) -> Iterator[bytes]:
         about["declare"] = declared
     yield _line({"breadcrumb": VERSION, "about": about})
     told: list[dict[str, Any]] = [{} for _ in range(session.clock.size)]
+    _tell_clock(session.clock, told)
     _tell_lives(session, told)
+    _tell_unsampled(session, data, told)
     _tell_states(data, told)
     _tell_events(session, told)
     for row, frame in enumerate(told):
@@ -36,9 +38,47 @@ def frame_lines(data: TraceData) -> Iterator[bytes]:
         yield _line({"end": True})
 
 
+def _tell_clock(clock: Clock, told: list[dict[str, Any]]) -> None:
+    for name, values in (
+        ("wall", clock.wall),
+        ("steps", clock.steps),
+        ("scale", clock.scale),
+        ("paused", clock.paused),
+    ):
+        for row, value in enumerate([] if values is None else values.tolist()):
+            if value == value:  # NaN stands for what was not told
+                told[row][name] = int(value) if name == "steps" else value
+
+
+def _tell_unsampled(session: Session, data: TraceData, told: list[dict[str, Any]]) -> None:
+    """Tell of every life the frames on which it was there and has no sample."""
+    begin, size = _begins(session), session.clock.size
+    end = np.where(session.lives.leave == NOBODY, size, session.lives.leave)
+    samples = np.zeros(session.lives.size, np.int64)
+    rows: dict[int, Ints] = {}
+    for kind in session.kinds:
+        if data.columns(kind):
+            life, row = data.index(kind)
+            there, first, count = np.unique(life, return_index=True, return_counts=True)
+            samples[there] = count
+            gaps = np.flatnonzero(count < (end - begin)[there])
+            rows |= {int(there[one]): row[first[one] : first[one] + count[one]] for one in gaps.tolist()}
+    for short in np.flatnonzero(samples < end - begin).tolist():
+        if not data.columns(session.kinds[session.lives.kind[short]]):
+            continue  # without properties, being there is all there is to know
+        every = np.arange(begin[short], end[short])
+        for at in np.setdiff1d(every, rows[short]).tolist() if short in rows else every.tolist():
+            told[at].setdefault("unsampled", []).append(session.who(short))
+
+
+def _begins(session: Session) -> Ints:
+    """Return the row on which each life is first there; one that nobody saw appear was there from the start."""
+    return np.maximum(session.lives.appear, 0)
+
+
 def _tell_lives(session: Session, told: list[dict[str, Any]]) -> None:
     lives = session.lives
-    begins = np.where(lives.appear == NOBODY, lives.first, lives.appear)
+    begins = _begins(session) if session.clock.size else np.full(lives.size, NOBODY)
     for life in range(lives.size):
         one = {"id": session.who(life), "kind": session.kinds[lives.kind[life]]}
         if lives.parent[life] != NOBODY:
@@ -102,8 +142,8 @@ def _tell_events(session: Session, told: list[dict[str, Any]]) -> None:
             one["late"] = True
         told[row].setdefault("events", []).append(one)
     for constant in session.parameters:
-        told_then = told[min(constant.row, len(told) - 1)].setdefault("parameters", [])
-        told_then.append({"name": constant.name, "value": constant.value, "unit": constant.unit})
+        one = {"name": constant.name, "value": constant.value, "unit": constant.unit}
+        told[constant.row].setdefault("parameters", []).append(one)
 
 
 def _line(content: dict[str, Any]) -> bytes:

@@ -15,10 +15,10 @@ _HIGHEST_FRAME = 2**53
 LONGEST_LINE = 16 * 1024 * 1024
 """The most bytes that one line may have."""
 
-Number: TypeAlias = int | float | str | None
+Number: TypeAlias = float | str | None
 """A number, null where it is missing, or the name of one that JSON cannot hold: NaN, Infinity, -Infinity."""
 
-Value: TypeAlias = bool | int | float | str | list[Number] | None
+Value: TypeAlias = bool | float | str | list[Number] | None
 """A number, a flag, a text, a vector of two to four numbers, or null where it is missing."""
 
 
@@ -66,17 +66,31 @@ class Line(msgspec.Struct, frozen=True):
 
     breadcrumb: int | None = None
     """First line: the version of frame lines."""
+    token: str | None = None
+    """First line: what the listener wants to be told before it takes a session."""
     about: dict[str, Any] | None = None
     """First line: what is known of the session; `declare` in it lists the `events` and `kinds` that may occur."""
     frame: Annotated[int, msgspec.Meta(ge=0, le=_HIGHEST_FRAME)] | None = None
     """Frame: its number; numbers rise."""
     t: float | None = None
     """Frame: game time in seconds; it never falls."""
+    wall: float | None = None
+    """Frame: seconds by a real clock."""
+    steps: Annotated[int, msgspec.Meta(ge=0, le=_HIGHEST_FRAME)] | None = None
+    """Frame: how many steps of fixed length the game took."""
+    scale: float | None = None
+    """Frame: how fast game time runs against real time."""
+    paused: bool | None = None
+    """Frame: whether the game is paused."""
     appear: list[Appear] = []
     leave: list[str] = []
     """Frame: the ids of objects that are gone."""
     state: dict[str, dict[str, Value]] = {}
     """Frame: the changed properties of objects, by id."""
+    columns: dict[str, dict[str, list[Value]]] = {}
+    """Frame: changed properties by kind, an array for each, and the objects' ids in one named `ids`."""
+    unsampled: list[str] = []
+    """Frame: ids or kinds of objects that are there but were not looked at; they have no sample on this frame."""
     events: list[Happening] = []
     parameters: list[Constant] = []
     end: bool | None = None
@@ -88,7 +102,8 @@ class Decoder:
 
     def __init__(self) -> None:
         self._tolerant = msgspec.json.Decoder(Line)
-        self._known = set(Line.__struct_fields__)
+        self._fields = msgspec.json.Decoder(dict[str, msgspec.Raw])
+        self._lists = msgspec.json.Decoder(list[dict[str, msgspec.Raw]])
         self.unknown: Counter[str] = Counter()
 
     def decode(self, number: int, line: bytes) -> Line:
@@ -101,17 +116,28 @@ class Decoder:
             raise BadLine(number, f"expected at most {LONGEST_LINE} bytes, found {len(line)}")
         try:
             decoded = self._tolerant.decode(line)
-            self._count_unknown(line)
+            self._count_unknown(self._fields.decode(line))
         except msgspec.ValidationError as error:
             raise BadLine(number, str(error).replace("`", "").replace(" - at $.", ", at ")) from None
-        except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
             raise BadLine(number, f"expected one JSON object, found something else ({error})") from None
         return decoded
 
-    def _count_unknown(self, line: bytes) -> None:
-        for name in msgspec.json.decode(line, type=dict[str, msgspec.Raw]):
-            if name not in self._known:
-                self.unknown[name] += 1
+    def _count_unknown(self, fields: dict[str, msgspec.Raw]) -> None:
+        self.unknown.update(fields.keys() - _KNOWN)
+        for name, known in _KNOWN_WITHIN.items():
+            if name in fields:
+                self.unknown.update(
+                    f"{name}.{field}" for one in self._lists.decode(fields[name]) for field in one.keys() - known
+                )
+
+
+_KNOWN = frozenset(Line.__struct_fields__)
+_KNOWN_WITHIN = {
+    "appear": frozenset(Appear.__struct_fields__),
+    "events": frozenset(Happening.__struct_fields__),
+    "parameters": frozenset(Constant.__struct_fields__),
+}
 
 
 def schema() -> dict[str, Any]:

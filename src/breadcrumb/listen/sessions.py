@@ -1,53 +1,17 @@
 """From frame lines to a journal: what is known of each object, and what of it goes into a frame."""
 
 import math
-import struct
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from breadcrumb.journal.layout import (
-    BLOCK_HEAD,
-    CODES_HEAD,
-    FILE_NAME,
-    HAS_CODES,
-    HAS_LIVES,
-    HAS_NUMBERS,
-    MISSING,
-    MISSING_FLAG,
-    MISSING_TEXT,
-    Column,
-    ColumnType,
-)
+from breadcrumb.journal.layout import FILE_NAME, Column
 from breadcrumb.journal.writing import JournalWriter
-from breadcrumb.listen.lines import VERSION, Appear, BadLine, Decoder, Line, Value
+from breadcrumb.listen.kinds import Kind, Unfit
+from breadcrumb.listen.lines import VERSION, Appear, BadLine, Decoder, Line
 
-_PARTS = "xyzw"
-_NAMED_NUMBERS = {"NaN": math.nan, "Infinity": math.inf, "-Infinity": -math.inf}
-
-
-@dataclass(slots=True)
-class _Thing:
-    """An object that is alive, with what is known of it."""
-
-    life: int
-    kind: str
-    values: dict[str, float | int] = field(default_factory=dict)
-    """The value of each column: a number, a flag, or the code of a text."""
-
-
-@dataclass(slots=True)
-class _Kind:
-    """All objects of one kind, and the columns seen so far."""
-
-    columns: dict[str, ColumnType] = field(default_factory=dict)
-    things: dict[str, _Thing] = field(default_factory=dict)
-    table: int | None = None
-    """The table that holds these columns; None until it is noted."""
-    stale: int | None = None
-    """A former table, whose rows must be taken back."""
-    changed: bool = False
+_IDS = "ids"
+_PARENT = "parent"
 
 
 class SessionWriter:
@@ -78,8 +42,8 @@ class SessionWriter:
         self.path: Path | None = None
         self._decoder = Decoder()
         self._journal: JournalWriter | None = None
-        self._kinds: dict[str, _Kind] = {}
-        self._who: dict[str, _Thing] = {}
+        self._kinds: dict[str, Kind] = {}
+        self._who: dict[str, Kind] = {}
         self._texts: dict[str, int] = {}
         self._notes: list[Any] = []
         self._lives = self._tables = self._number = 0
@@ -144,17 +108,21 @@ class SessionWriter:
             )
         if not math.isfinite(line.t) or line.t < self._t:
             raise self._bad(f"expected {self._t} or later, as time never falls; found {line.t}, at t")
-        seen = self._frame >= 0
         before, after = self._sort_leaves(line)
         self._leave(before)
         for one in line.appear:
-            self._appear(one, seen=seen)
-        for id, properties in line.state.items():
-            self._update(id, properties)
+            self._appear(one, seen=self._frame >= 0 or one.id in after)
+        self._take_states(line)
         self._leave(after)
         self._notes += [["parameter", one.name, one.value, one.unit] for one in line.parameters]
         self._notes += [["event", one.name, one.by, one.on, one.data, one.late] for one in line.events]
-        blocks = [block for name, kind in self._kinds.items() for block in self._blocks(name, kind)]
+        clock = [line.wall, line.steps, line.scale, line.paused]
+        if any(told is not None for told in clock):
+            self._notes.append(["clock", *clock])
+        unsampled = self._unsampled(line)
+        blocks = [
+            block for kind in self._kinds.values() for block in kind.blocks(self._new_table, unsampled[kind.name])
+        ]
         notes, self._notes = self._notes, []
         journal.write_frame(line.frame, line.t, notes, blocks)
         self._frame, self._t = line.frame, line.t
@@ -163,6 +131,8 @@ class SessionWriter:
     def _sort_leaves(self, line: Line) -> tuple[list[str], list[str]]:
         """Return who leaves before others appear, and who appears on this frame only to leave on it."""
         appearing = {one.id for one in line.appear}
+        if len(set(line.leave)) < len(line.leave):
+            raise self._bad("expected each id once, found one twice, at leave")
         for id in line.leave:
             if id not in self._who and id not in appearing:
                 raise self._bad(f"expected the id of an object that is there, found {id!r}, at leave")
@@ -173,120 +143,91 @@ class SessionWriter:
     def _appear(self, one: Appear, *, seen: bool) -> None:
         if one.id in self._who:
             raise self._bad(f"expected an id that is not there yet, found {one.id!r}, at appear; let it leave first")
-        thing = _Thing(self._lives, one.kind)
+        if one.kind not in self._kinds:
+            self._kinds[one.kind] = Kind(one.kind, self._text_code)
+        kind = self._who[one.id] = self._kinds[one.kind]
+        kind.add(one.id, self._lives)
+        self._notes.append(["appear", self._lives, one.id, one.kind, one.parent, seen])
         self._lives += 1
-        kind = self._kinds.setdefault(one.kind, _Kind())
-        kind.things[one.id] = self._who[one.id] = thing
-        kind.changed = True
-        self._notes.append(["appear", thing.life, one.id, one.kind, one.parent, seen])
+        if one.parent is not None:
+            self._set(kind, _PARENT, [one.id], [one.parent])
 
     def _leave(self, ids: Iterable[str]) -> None:
         for id in ids:
-            thing = self._who.pop(id)
-            kind = self._kinds[thing.kind]
-            del kind.things[id]
-            kind.changed = True
-            self._notes.append(["leave", thing.life])
+            self._notes.append(["leave", self._who.pop(id).remove(id)])
 
-    def _update(self, id: str, properties: dict[str, Value]) -> None:
-        thing = self._who.get(id)
-        if thing is None:
-            raise self._bad(f"expected the id of an object that appeared, found {id!r}, at state")
-        kind = self._kinds[thing.kind]
-        kind.changed = True
-        for name, value in properties.items():
-            where = f"state.{id}.{name}"
-            if not name.isidentifier() or name in ("life", "frame"):
-                raise self._bad(f"expected a name of letters and digits other than life and frame, at {where}")
-            self._set(kind, thing, name, value, where)
+    def _take_states(self, line: Line) -> None:
+        """Set what changed, one property of all objects of a kind at a time."""
+        told: dict[tuple[str, str], tuple[list[str], list[Any]]] = {}
+        for id, properties in line.state.items():
+            kind = self._who.get(id)
+            if kind is None:
+                raise self._bad(f"expected the id of an object that appeared, found {id!r}, at state")
+            for name, value in properties.items():
+                key = kind.name, name
+                if key not in told:
+                    told[key] = [], []
+                told[key][0].append(id)
+                told[key][1].append(value)
+        for (name, prop), (ids, values) in told.items():
+            self._set(self._kinds[name], prop, ids, values)
+        for name, columns in line.columns.items():
+            self._take_columns(name, columns)
 
-    def _set(self, kind: _Kind, thing: _Thing, name: str, value: Value, where: str) -> None:
-        if value is None:
-            for column, sort in kind.columns.items():
-                if column.split(".")[0] == name:
-                    thing.values[column] = _missing(sort)
-        elif isinstance(value, list):
-            if not 2 <= len(value) <= len(_PARTS):
-                raise self._bad(f"expected two to four numbers, found {len(value)}, at {where}")
-            for part, one in zip(_PARTS, value, strict=False):
-                self._set_column(kind, thing, f"{name}.{part}", one, where, "number")
-        else:
-            self._set_column(kind, thing, name, value, where, self._sort_of(value, kind.columns.get(name)))
+    def _take_columns(self, name: str, columns: Mapping[str, Sequence[Any]]) -> None:
+        ids = columns.get(_IDS)
+        if ids is None:
+            raise self._bad(f"expected the ids of the objects, found none, at columns.{name}.{_IDS}")
+        for id in ids:
+            if not isinstance(id, str) or id not in self._who or self._who[id].name != name:
+                raise self._bad(f"expected the id of a {name} that appeared, found {id!r}, at columns.{name}.{_IDS}")
+        for prop, values in columns.items():
+            if len(values) != len(ids):
+                where = f"columns.{name}.{prop}"
+                raise self._bad(f"expected {len(ids)} values, one for each id, found {len(values)}, at {where}")
+            if prop != _IDS and values:
+                self._set(self._kinds[name], prop, ids, values)
 
-    def _sort_of(self, value: float | str, known: ColumnType | None) -> ColumnType:
-        if isinstance(value, bool):
-            return "flag"
-        if isinstance(value, str) and not (known == "number" and value in _NAMED_NUMBERS):
-            return "text"
-        return "number"
+    def _set(self, kind: Kind, prop: str, ids: Sequence[str], values: Sequence[Any]) -> None:
+        where = f"state.{ids[0]}.{prop}"
+        if not prop.isidentifier() or prop in ("life", "frame"):
+            raise self._bad(f"expected a name of letters and digits other than life and frame, at {where}")
+        if prop == _PARENT and not all(value is None or isinstance(value, str) for value in values):
+            raise self._bad(f"expected the id of the parent, or null, found something else, at {where}")
+        try:
+            kind.set([kind.rows[id] for id in ids], prop, values)
+        except Unfit:  # find out whose value it is
+            for id, value in zip(ids, values, strict=True):
+                try:
+                    kind.set([kind.rows[id]], prop, [value])
+                except Unfit as unfit:
+                    raise self._bad(f"{unfit}, at state.{id}.{prop}") from None
+            raise
 
-    def _set_column(self, kind: _Kind, thing: _Thing, column: str, value: Any, where: str, type: ColumnType) -> None:
-        known = kind.columns.get(column)
-        if known is None:
-            clash = next((other for other in kind.columns if other.split(".")[0] == column.split(".")[0]), column)
-            if ("." in clash) != ("." in column):
-                raise self._bad(f"expected the same sort of value as before, found another number of parts, at {where}")
-            kind.columns[column] = type
-            kind.stale, kind.table = kind.table if kind.table is not None else kind.stale, None
-        elif known != type:
-            raise self._bad(f"expected a {known}, as before, found a {type}, at {where}")
-        thing.values[column] = self._stored(value, type, where)
+    def _unsampled(self, line: Line) -> dict[str, set[str]]:
+        """Return, for each kind, the objects that were not looked at."""
+        unsampled: dict[str, set[str]] = {name: set() for name in self._kinds}
+        for name in line.unsampled:
+            if name in self._who:
+                unsampled[self._who[name].name].add(name)
+            elif name in self._kinds:
+                unsampled[name].update(self._kinds[name].rows)
+            else:
+                raise self._bad(f"expected an object or kind that appeared, found {name!r}, at unsampled")
+        return unsampled
 
-    def _stored(self, value: Any, type: ColumnType, where: str) -> float | int:
-        if value is None:
-            return _missing(type)
-        if type == "flag":
-            return int(value)
-        if type == "number":
-            if isinstance(value, str):
-                if value not in _NAMED_NUMBERS:
-                    raise self._bad(f"expected a number, NaN, Infinity or -Infinity, found {value!r}, at {where}")
-                return _NAMED_NUMBERS[value]
-            try:
-                return float(value)
-            except OverflowError:
-                raise self._bad(f"expected a number that fits 64 bits, found a larger one, at {where}") from None
-        if value not in self._texts:
-            self._texts[value] = len(self._texts)
-            self._notes.append(["text", self._texts[value], value])
-        return self._texts[value]
+    # Numbers
 
-    # Blocks
+    def _new_table(self, kind: str, columns: list[Column]) -> int:
+        number, self._tables = self._tables, self._tables + 1
+        self._notes.append(["table", number, kind, columns])
+        return number
 
-    def _blocks(self, name: str, kind: _Kind) -> Iterable[list[bytes]]:
-        if not kind.changed:
-            return
-        kind.changed = False
-        if kind.stale is not None:
-            yield [BLOCK_HEAD.pack(kind.stale, HAS_LIVES, 0)]
-            kind.stale = None
-        numbers = [column for column, type in kind.columns.items() if type == "number"]
-        codes = [(column, type) for column, type in kind.columns.items() if type != "number"]
-        if kind.table is None:
-            kind.table, self._tables = self._tables, self._tables + 1
-            columns = [Column(column, "number") for column in numbers] + [Column(*one) for one in codes]
-            self._notes.append(["table", kind.table, name, columns])
-        things = list(kind.things.values())
-        parts = [struct.pack(f"<{len(things)}I", *[thing.life for thing in things])]
-        holds = HAS_LIVES
-        if numbers:
-            holds |= HAS_NUMBERS
-            values = [thing.values.get(column, MISSING) for thing in things for column in numbers]
-            parts.append(struct.pack(f"<{len(values)}d", *values))
-        if codes:
-            holds |= HAS_CODES
-            parts.append(CODES_HEAD.pack(len(codes)))
-            for place, (column, type) in enumerate(codes):
-                stored = [int(thing.values.get(column, _missing(type))) for thing in things]
-                parts.append(CODES_HEAD.pack(place))
-                parts.append(bytes(stored) if type == "flag" else struct.pack(f"<{len(stored)}I", *stored))
-        yield [BLOCK_HEAD.pack(kind.table, holds, len(things)), *parts]
+    def _text_code(self, text: str) -> int:
+        if text not in self._texts:
+            self._texts[text] = len(self._texts)
+            self._notes.append(["text", self._texts[text], text])
+        return self._texts[text]
 
     def _bad(self, problem: str) -> BadLine:
         return BadLine(self._number, problem)
-
-
-def _missing(type: ColumnType) -> float | int:
-    if type == "number":
-        return float(MISSING)
-    return MISSING_FLAG if type == "flag" else MISSING_TEXT

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import BLOCK_HEAD, BY_COLUMN, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, Column
+from breadcrumb.journal.writing import Block
 from breadcrumb.record.book import Book
 from breadcrumb.record.readers import PARTS
 
@@ -47,8 +48,8 @@ class ArrayGroup:
         self._key, self._rows, self._anew = key, len(listed), True
         self._lives = self._packed_lives(listed)
 
-    def block(self) -> list[bytes]:
-        """Read the arrays; return the packed block in parts, none if nothing changed."""
+    def blocks(self) -> list[Block]:
+        """Read the arrays; return the packed block, none if nothing changed."""
         arrays = {name: get() for name, get in self._arrays.items()}
         for name, array in arrays.items():
             if len(array) != self._rows:
@@ -60,10 +61,10 @@ class ArrayGroup:
             self._table = self._book.new_table(self._kind, self._columns)
         return self._pack(arrays)
 
-    def unsampled(self) -> list[bytes]:
+    def unsampled(self) -> list[Block]:
         """Return the block that says that no object was read on this frame; their lives go on."""
         self._anew = True
-        return [] if self._table is None else [BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]
+        return [] if self._table is None else [[BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]]
 
     def name_of(self, thing: Any) -> None:
         """Return None: rows of arrays are named by their ids alone."""
@@ -83,7 +84,7 @@ class ArrayGroup:
     def _packed_lives(self, ids: list[Any]) -> bytes:
         return b"".join(self._alive[id][0].to_bytes(4, "little") for id in ids)
 
-    def _pack(self, arrays: Mapping[str, Any]) -> list[bytes]:
+    def _pack(self, arrays: Mapping[str, Any]) -> list[Block]:
         numbers = [array.T.astype("<f8", copy=False).tobytes() for array in arrays.values() if not _is_flag(array)]
         flags = [array.tobytes() for array in arrays.values() if _is_flag(array)]
         anew, self._anew = self._anew, False
@@ -103,7 +104,7 @@ class ArrayGroup:
         if holds == BY_COLUMN:
             return []
         parts[0] = BLOCK_HEAD.pack(self._table, holds, self._rows)
-        return parts
+        return [parts]
 
 
 def _columns_of(arrays: Mapping[str, Any]) -> list[Column]:

@@ -108,6 +108,10 @@ class Book:
         self.began = False
         self.notes = list(self._standing.values())
 
+    def left_over(self) -> list[Any]:
+        """Return what was noted since the last frame; before the first one, lives have no frame to belong to."""
+        return [note for note in self.notes if self.began or note[0] in ("parameter", "declare")]
+
     def _note_life(self, kind: str, name: str, *, seen: bool) -> list[Any]:
         note = ["appear", self._lives, name, kind, None, seen]
         self._lives += 1

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol
 
 from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, MISSING, Column
+from breadcrumb.journal.writing import Block
 from breadcrumb.record.book import Book
 from breadcrumb.record.codes import CodeColumn, cannot_read
 from breadcrumb.record.readers import Property, Reader, Readers, compile_read, fetch, look_at
@@ -49,10 +50,10 @@ class Watched(Protocol):
     def meet(self) -> None:
         """See who is there now: begin and end lives."""
 
-    def block(self) -> list[bytes]:
-        """Read the objects that are there; return the packed block in parts, none if nothing changed."""
+    def blocks(self) -> list[Block]:
+        """Read the objects that are there; return packed blocks, none if nothing changed."""
 
-    def unsampled(self) -> list[bytes]:
+    def unsampled(self) -> list[Block]:
         """Return the block that says that no object was read on this frame; their lives go on."""
 
     def name_of(self, thing: Any) -> str | None:
@@ -81,6 +82,8 @@ class Group:
         self._anew = True
         """Whether the next block says everything again, and not only what changed."""
         self._table: int | None = None
+        self._unknown: list[str] = []
+        """The properties of which no object had a value yet."""
         self._numbers: tuple[Property, ...] = ()
         self._columns: list[CodeColumn] = []
         self._read: Callable[[Sequence[Any]], tuple[bytes, list[Any]]] = lambda things: (b"", [])
@@ -101,23 +104,26 @@ class Group:
             self._meet(things)
             self._anew = True
 
-    def block(self) -> list[bytes]:
-        """Read the objects that are there; return the packed block in parts, none if nothing changed."""
+    def blocks(self) -> list[Block]:
+        """Read the objects that are there; return packed blocks, none if nothing changed."""
         for thing, note in self._newborn:  # only now have all groups met their objects, parents among them
             note[4] = self._parent_of(thing)
         self._newborn = []
         if not self._wanted.sampling.is_due(self._turn):
             return self.unsampled()
+        former: list[Block] = []
+        if self._unknown and self._has_become_known():
+            former, self._table = self.unsampled(), None
         if self._table is None:
             if not self._things:
                 return []
             self._lay_out(self._things)
-        return self._pack(self._things)
+        return [*former, *self._pack(self._things)]
 
-    def unsampled(self) -> list[bytes]:
+    def unsampled(self) -> list[Block]:
         """Return the block that says that no object was read on this frame; their lives go on."""
         self._anew = True
-        return [] if self._table is None else [BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]
+        return [] if self._table is None else [[BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]]
 
     def name_of(self, thing: Any) -> str | None:
         """Return the id of an object that is there, or left on this frame; None if it is not one of these."""
@@ -186,17 +192,22 @@ class Group:
         properties = [look_at(name, readers, things) for name, readers in self._wanted.properties.items()]
         if self._wanted.parent is not None:
             properties.append(Property("parent", self._parent_of, (Column("parent", "text"),)))
+        self._unknown = [prop.name for prop in properties if not prop.is_known]
         self._numbers = tuple(prop for prop in properties if prop.columns[0].type == "number")
         codes = [prop for prop in properties if prop.columns[0].type != "number"]
         self._columns = [CodeColumn(prop, self._wanted.kind, self._book) for prop in codes]
         self._read = compile_read(self._numbers, codes)
         self._note_table()
 
+    def _has_become_known(self) -> bool:
+        looked_at = (look_at(name, self._wanted.properties[name], self._things) for name in self._unknown)
+        return any(prop.is_known for prop in looked_at)
+
     def _note_table(self) -> None:
         numbers = [column for prop in self._numbers for column in prop.columns]
         self._table = self._book.new_table(self._wanted.kind, [*numbers, *(one.column for one in self._columns)])
 
-    def _pack(self, things: list[Any]) -> list[bytes]:
+    def _pack(self, things: list[Any]) -> list[Block]:
         codes: list[Any] | None
         try:
             numbers, codes = self._read(things)
@@ -218,7 +229,7 @@ class Group:
         if not holds:
             return []
         parts[0] = BLOCK_HEAD.pack(self._table, holds, len(things))
-        return parts
+        return [parts]
 
     def _changed_codes(self, things: list[Any], codes: list[Any] | None, anew: bool) -> bytes:
         """Return the packed flag and text columns that changed, behind their number; empty if none did.

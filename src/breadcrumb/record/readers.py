@@ -3,10 +3,10 @@
 import keyword
 import struct
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Any, NamedTuple, TypeAlias
+from typing import Any, NamedTuple, TypeAlias, cast
 
 from breadcrumb.errors import Misuse
-from breadcrumb.journal.layout import Column, ColumnType
+from breadcrumb.journal.layout import MISSING, Column, ColumnType
 
 Reader: TypeAlias = str | Callable[[Any], Any]
 """An attribute name, dotted if need be, or a function of the object."""
@@ -27,6 +27,8 @@ class Property(NamedTuple):
     name: str
     readers: Readers
     columns: tuple[Column, ...]
+    is_known: bool = True
+    """False until an object has a value, which decides what the property is; up to then it is a missing number."""
 
     def read(self, thing: Any) -> tuple[Any, ...]:
         """Fetch the property from one object, a value for each column."""
@@ -77,18 +79,25 @@ def fetch(readers: Readers, thing: Any) -> Any:
 
 def look_at(name: str, readers: Readers, things: Sequence[Any]) -> Property:
     """Find out from the first object that has a value what the property is: a number, a flag, a text or a vector."""
-    value = None
+    value, without = None, cast(Readers, _nothing)
     for thing in things:
         try:
             value = fetch(readers, thing)
-        except Exception:  # the game's own code may raise anything; the bulk reader counts it
+        except Exception:  # the game's own code may raise anything; whoever reads it again counts it
+            without = readers
             continue
         if value is not None:
             break
     size = len(readers) if isinstance(readers, tuple) else _parts_of(value)
     if size:
         return Property(name, readers, tuple(Column(f"{name}.{part}", "number") for part in PARTS[:size]))
+    if value is None:
+        return Property(name, without, (Column(name, "number"),), is_known=False)
     return Property(name, readers, (Column(name, _type_of(value)),))
+
+
+def _nothing(thing: Any) -> float:
+    return MISSING
 
 
 def compile_read(

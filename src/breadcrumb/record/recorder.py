@@ -8,6 +8,7 @@ from types import TracebackType
 from typing import Any, Self
 
 from breadcrumb.errors import BreadcrumbError, Misuse
+from breadcrumb.journal.writing import Block
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
 from breadcrumb.record.book import Book
 from breadcrumb.record.groups import Group, Sampling, Wanted, Watched
@@ -317,7 +318,7 @@ class Recorder:
             self.close()
             self._book.trouble("recording stopped", f"frame {number} could not be written: {error}")
 
-    def _blocks(self) -> list[list[bytes]]:
+    def _blocks(self) -> list[Block]:
         """See who is there, then read it: a child's parent may be in a group that is read later."""
         unread = []
         for group in self._groups:
@@ -326,15 +327,13 @@ class Recorder:
             except Exception as error:  # the game's own code may raise anything; the other groups are still recorded
                 self._not_recorded(error)
                 unread.append(group)
-        blocks = []
+        blocks: list[Block] = []
         for group in self._groups:
             try:
-                block = group.unsampled() if group in unread else group.block()
+                blocks += group.unsampled() if group in unread else group.blocks()
             except Exception as error:
                 self._not_recorded(error)
-                block = group.unsampled()
-            if block:
-                blocks.append(block)
+                blocks += group.unsampled()
         return blocks
 
     def _not_recorded(self, error: Exception) -> None:
@@ -368,7 +367,7 @@ class Recorder:
 
     def _seal(self, late: list[Any]) -> None:
         try:
-            self._journal.seal(troubles=dict(self._book.troubles), late=late)
+            self._journal.seal(troubles=dict(self._book.troubles), late=late, notes=self._book.left_over())
         except OSError as error:
             self._book.trouble("trace not sealed", f"its frames are whole, its end is missing: {error}")
 

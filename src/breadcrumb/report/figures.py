@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from breadcrumb.run.results import RunResult
+from breadcrumb.run.results import Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words
@@ -55,7 +55,7 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
     """
     written: dict[int, Path] = {}
     for result in run.of("broken"):
-        folder = out if out is not None else result.trace.with_suffix(".figures")
+        folder = out if out is not None else _beside(result)
         broken = [finding for finding in result.findings if finding.outcome == "broken"]
         for number, finding in enumerate(broken, 1):
             figure = figure_of(finding)
@@ -67,6 +67,12 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
             figure.savefig(path)
             written[id(finding)] = path
     return written
+
+
+def _beside(result: Result) -> Path:
+    """Return where figures go by themselves; a trace at a URL has no folder here to lie beside."""
+    folder = result.trace.parent
+    return (folder if folder.is_dir() else Path()) / f"{result.session}.figures"
 
 
 def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":

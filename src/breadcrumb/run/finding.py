@@ -4,15 +4,15 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from breadcrumb.errors import CheckFileError
-
-_SUFFIX = ".crumbs"
+from breadcrumb.store.places import SUFFIX, ZIPPED
 
 
 def find_traces(paths: Iterable[Path]) -> list[Path]:
     """Return the traces that paths stand for, each once: a folder that is none stands for those in it."""
     found: dict[Path, None] = {}
     for path in paths:
-        within = sorted(path.glob(f"*{_SUFFIX}")) if path.is_dir() and path.suffix != _SUFFIX else []
+        is_folder_of_traces = path.is_dir() and path.suffix != SUFFIX
+        within = sorted((*path.glob(f"*{SUFFIX}"), *path.glob(f"*{SUFFIX}{ZIPPED}"))) if is_folder_of_traces else []
         found |= dict.fromkeys(within or [path])
     return list(found)
 

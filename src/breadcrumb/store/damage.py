@@ -10,7 +10,7 @@ from breadcrumb.errors import TraceError
 
 
 @contextmanager
-def refusing_damage(path: Path) -> Iterator[None]:
+def refusing_damage(path: Path | str) -> Iterator[None]:
     """Turn whatever reading a file stumbles over into one error that names it.
 
     Raises:

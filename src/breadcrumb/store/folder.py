@@ -27,6 +27,7 @@ from breadcrumb.store.arrow import (
     text_array,
 )
 from breadcrumb.store.damage import refusing_damage
+from breadcrumb.store.places import Place
 
 FORMAT_VERSION = 1
 ABOUT = ABOUT_NAME
@@ -37,12 +38,13 @@ _TOLD = ("wall", "steps", "scale", "paused")
 
 
 def write_folder(data: TraceData, folder: Path) -> None:
-    """Write a trace as Parquet files and `about.json` into an existing, empty folder, and read all of it back.
+    """Write a trace as Parquet files and `about.json` into a folder that is empty or not there, and read it all back.
 
     Raises:
         TraceError: what was read back is not what was written.
     """
     session = data.session
+    folder.mkdir(exist_ok=True)
     _write(folder / "frames.parquet", _frames_table(session.clock))
     _write(folder / "lives.parquet", _lives_table(session))
     _write(folder / "events.parquet", _events_table(session))
@@ -61,18 +63,18 @@ def write_folder(data: TraceData, folder: Path) -> None:
 
 
 class FolderTrace:
-    """A trace in a folder; columns are read when they are asked for, and kept."""
+    """A trace of open formats in some place; columns are read when they are asked for, and kept."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, place: Place) -> None:
+        self._place = place
         self._columns: dict[tuple[str, str], ColumnData] = {}
         self._index: dict[str, tuple[Ints, Ints]] = {}
-        self._about = _read_about(folder / ABOUT)
+        self._about = _read_about(place)
 
     @cached_property
     def session(self) -> Session:
         """All that is known besides the states."""
-        with refusing_damage(self._folder):
+        with refusing_damage(self._place.where):
             return self._read_session()
 
     def _read_session(self) -> Session:
@@ -84,7 +86,7 @@ class FolderTrace:
         parameters = self._read("parameters.parquet").to_pylist()
         declared = self._about["declared"]
         return Session(
-            label=self._folder.stem,
+            label=self._place.label,
             about=self._about["about"],
             clock=clock,
             lives=lives,
@@ -102,17 +104,17 @@ class FolderTrace:
 
     def columns(self, kind: str) -> Sequence[str]:
         """Return the names of a kind's columns."""
-        path = self._folder / STATES / _file_name(kind)
-        if not path.exists():
+        name = f"{STATES}/{_file_name(kind)}"
+        if not self._place.has(name):
             return ()
-        with refusing_damage(path):
-            return tuple(name for name in pq.read_schema(path).names if name not in ("life", "frame"))
+        with refusing_damage(self._place.path(name)), self._place.open(name) as file:
+            return tuple(column for column in pq.read_schema(file).names if column not in ("life", "frame"))
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
         """Return the life and the row of the clock of each of a kind's samples."""
         if kind not in self._index:
             table = self._read(f"{STATES}/{_file_name(kind)}", ["life", "frame"])
-            with refusing_damage(self._folder / STATES / _file_name(kind)):
+            with refusing_damage(self._place.path(f"{STATES}/{_file_name(kind)}")):
                 self._index[kind] = _read_index(table, self.session)
         return self._index[kind]
 
@@ -120,13 +122,13 @@ class FolderTrace:
         """Return one column."""
         if (kind, name) not in self._columns:
             table = self._read(f"{STATES}/{_file_name(kind)}", [name])
-            with refusing_damage(self._folder / STATES / _file_name(kind)):
+            with refusing_damage(self._place.path(f"{STATES}/{_file_name(kind)}")):
                 self._columns[kind, name] = column_data(table[name])
         return self._columns[kind, name]
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
-        with refusing_damage(self._folder / name):
-            return pq.read_table(self._folder / name, columns=columns, partitioning=None)
+        with refusing_damage(self._place.path(name)), self._place.open(name) as file:
+            return pq.read_table(file, columns=columns)
 
 
 def _file_name(kind: str) -> str:
@@ -134,9 +136,11 @@ def _file_name(kind: str) -> str:
     return urllib.parse.quote(kind, safe=" ").replace(".", "%2E") + ".parquet"
 
 
-def _read_about(path: Path) -> dict[str, Any]:
+def _read_about(place: Place) -> dict[str, Any]:
+    path = place.path(ABOUT)
     try:
-        about: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+        with place.open(ABOUT) as file:
+            about: dict[str, Any] = json.loads(file.read().decode("utf-8"))
         version = int(about["format"])
     except (ValueError, LookupError, TypeError) as error:
         raise NotATrace(f"{path}: expected the description of a trace, found something else ({error})") from None

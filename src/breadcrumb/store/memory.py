@@ -53,6 +53,7 @@ def trace_from_journal(journal: Journal, label: str, notes: Iterable[str] = ()) 
         told.read(frame.notes, row)
         _read_blocks(frame, row, tables)
     last = max(0, len(journal.frames) - 1)
+    told.read((journal.seal or {}).get("notes", ()), last)
     for late in (journal.seal or {}).get("late", ()):
         told.event(late, last, late=True)
     texts = tuple(told.texts)
@@ -166,6 +167,9 @@ def _together(tables: list[KindTable]) -> KindTable:
     sizes = [len(table.life) for table in tables]
     names = dict.fromkeys(name for table in tables for name in table.columns)
     columns = {name: merge_columns([table.columns.get(name) for table in tables], sizes, order) for name in names}
+    vectors = {name.rpartition(".")[0] for name in names}
+    for name in vectors & columns.keys():  # told only as missing, before it was known to be a vector
+        del columns[name]
     return KindTable(life[order], row[order], columns)
 
 

@@ -8,12 +8,13 @@ from pathlib import Path
 from breadcrumb.errors import NotATrace, TraceError
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
-from breadcrumb.journal.reading import Journal, read_journal
+from breadcrumb.journal.reading import Journal, parse_journal, read_journal
 from breadcrumb.model.session import CUT
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
+from breadcrumb.store.places import ZIPPED, Place, folder_place, is_remote, other_place
 
 _MAKING = "making-"
 
@@ -27,21 +28,32 @@ def open_data(path: str | Path) -> TraceData:
         TraceTooNew: a newer version of the library wrote it.
     """
     folder = Path(path)
+    if is_remote(path) or (folder.suffix == ZIPPED and folder.is_file()):
+        return _open_elsewhere(other_place(path))
     if not folder.is_dir():
         raise NotATrace(_what_is_there(folder))
     if (folder / FILE_NAME).exists():
         return _open_journal(folder)
     if (folder / ABOUT).exists():
-        return FolderTrace(folder)
+        return FolderTrace(folder_place(folder))
     raise NotATrace(
         f"{folder}: expected a trace, that is a folder with {ABOUT} or {FILE_NAME} in it; found neither. "
         "Name the folder whose name ends in .crumbs"
     )
 
 
+def _open_elsewhere(place: Place) -> TraceData:
+    if not place.has(FILE_NAME):
+        return FolderTrace(place)
+    with refusing_damage(place.path(FILE_NAME)), place.open(FILE_NAME) as file:
+        journal = parse_journal(file.read(), place.path(FILE_NAME))
+        notes = (*_notes(journal, free=True), "recorded and never opened where it was; held in memory")
+        return trace_from_journal(journal, place.label, notes)
+
+
 def _what_is_there(path: Path) -> str:
     if path.exists():
-        return f"{path}: expected a trace, that is a folder NAME.crumbs; found a file"
+        return f"{path}: expected a trace, that is a folder NAME.crumbs or a file NAME.crumbs.zip; found a file"
     near = sorted(other.name for other in path.parent.glob("*.crumbs")) if path.parent.is_dir() else []
     hint = f"in {path.parent} there is {', '.join(near)}" if near else f"there is no trace in {path.parent} either"
     return f"{path}: expected a trace, found nothing; {hint}"
@@ -52,7 +64,7 @@ def _open_journal(folder: Path) -> TraceData:
     with path.open("rb") as file, refusing_damage(path):
         free = lock_file(file)
         journal = read_journal(path)
-        notes = _notes(journal, free)
+        notes = _notes(journal, free=free)
         if not free:
             still = "still being recorded, or being opened elsewhere; held in memory"
             return trace_from_journal(journal, folder.stem, (*notes, still))
@@ -65,7 +77,7 @@ def _open_journal(folder: Path) -> TraceData:
         return trace
 
 
-def _notes(journal: Journal, free: bool) -> tuple[str, ...]:
+def _notes(journal: Journal, *, free: bool) -> tuple[str, ...]:
     if not journal.frames:
         return ("no frame was recorded",)
     if journal.seal is not None or not free:

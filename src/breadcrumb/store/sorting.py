@@ -20,7 +20,8 @@ def by_life_and_row(life: Ints, row: Ints) -> Ints:
 
 def merge_columns(columns: Sequence[ColumnData | None], sizes: Sequence[int], order: Ints) -> ColumnData:
     """Put the parts of one column, each with so many rows, behind each other and in order; a part may be absent."""
-    model = next(column for column in columns if column is not None)
+    there = [column for column in columns if column is not None]
+    model = next((column for column in there if column.valid is None or column.valid.any()), there[0])
     values, valid = [], []
     for column, size in zip(columns, sizes, strict=True):
         fits = column is not None and column.values.dtype == model.values.dtype

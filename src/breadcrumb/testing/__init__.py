@@ -1,5 +1,16 @@
-"""Help for tests: small traces made by hand, through the real recorder."""
+"""For tests: small traces made by hand, and what every store and every sender of frame lines must fulfil."""
 
+from breadcrumb.testing.conformance import assert_kept, assert_sent, script_as_json, sender_script, store_sessions
 from breadcrumb.testing.making import make_trace, small_trace
+from breadcrumb.testing.sameness import differences
 
-__all__ = ["make_trace", "small_trace"]
+__all__ = [
+    "assert_kept",
+    "assert_sent",
+    "differences",
+    "make_trace",
+    "script_as_json",
+    "sender_script",
+    "small_trace",
+    "store_sessions",
+]

@@ -24,6 +24,7 @@ def make_trace(
     times: Sequence[float] | None = None,
     frames: Sequence[int] | None = None,
     declare: Sequence[str] = (),
+    parameters: Mapping[str, Any] | None = None,
     name: str = "made by hand",
     **about: Any,
 ) -> Trace:
@@ -36,6 +37,7 @@ def make_trace(
         times: the time of each frame; 0.1 s apart if left out.
         frames: the number of each frame; without gaps if left out.
         declare: events that may occur.
+        parameters: the game's tuning constants.
         name: the trace's name.
         about: what else is known of the session.
 
@@ -50,7 +52,7 @@ def make_trace(
     """
     with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
         path = Path(folder) / "made.crumbs"
-        _record(path, states, kinds, list(events), times, frames, declare, about)
+        _record(path, states, kinds, list(events), times, frames, declare, parameters or {}, about)
         return Trace(trace_from_journal(read_journal(path / FILE_NAME), name))
 
 
@@ -66,6 +68,7 @@ def small_trace() -> Trace:
         states,
         kinds={"heron": "skiff"},
         events=[(2, "bell.rung", "heron", None, {"loudness": 3})],
+        parameters={"skiff.cap": 6.0},
         name="small",
         axes={"z": "up"},
         units={"position": "m"},
@@ -80,11 +83,14 @@ def _record(
     times: Sequence[float] | None,
     frames: Sequence[int] | None,
     declare: Sequence[str],
+    parameters: Mapping[str, Any],
     about: Mapping[str, Any],
 ) -> None:
     there: dict[str, SimpleNamespace] = {}
     with Recorder(path, strict=True, **about) as rec:
         rec.declare(events=declare)
+        for name, value in parameters.items():
+            rec.parameter(name, value)
         for kind in dict.fromkeys(kinds.values()):
             first = next((state[id] for state in states for id in state if kinds[id] == kind), {})
             readers: dict[str, Any] = {prop: prop for prop in first}

@@ -4,9 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, overload
 
 import numpy as np
+from numpy.typing import NDArray
 
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.errors import Misuse, UnknownName
@@ -14,7 +15,11 @@ from breadcrumb.model.session import NOBODY, Clock, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.tables import table_of_samples
 from breadcrumb.trace.vocabulary import Vocabulary, known_here, why_unseen
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -144,20 +149,51 @@ class Trace:
             unseen=unseen,
         )
 
-    def parameter(self, name: str) -> Any:
-        """Return the one value of a recorded parameter.
+    @overload
+    def parameter(self, name: str) -> Any: ...
+    @overload
+    def parameter(self, name: str, *, at: Moments) -> NDArray[Any]: ...
+    def parameter(self, name: str, *, at: Moments | None = None) -> Any:
+        """Return the one value of a recorded parameter, or the values that it had at some moments.
 
         Raises:
-            UnknownName: it was not recorded.
-            Misuse: it changed in play.
+            UnknownName: it was not recorded, or not before one of the moments.
+            Misuse: it changed in play, and no moments were given.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> trace = small_trace()
+            >>> trace.parameter("skiff.cap"), trace.parameter("skiff.cap", at=trace.events("bell.rung"))
+            (6.0, array([6.]))
         """
         found = [one for one in self.data.session.parameters if one.name == name]
         if not found:
             raise UnknownName("parameter", name, {one.name for one in self.data.session.parameters}, self.label)
         values = [one.value for one in found]
+        if at is not None:
+            place = np.searchsorted([one.row for one in found], at.row, side="right") - 1
+            if (place < 0).any():
+                raise Misuse(f"parameter {name!r} of {self.label} was not recorded yet at {at.label}")
+            return np.array(values)[place]
         if any(value != values[0] for value in values):
-            raise Misuse(f"parameter {name!r} of {self.label} changed in play: {values}; no one value is right")
+            raise Misuse(f"parameter {name!r} of {self.label} changed in play: {values}; say at which moments with at=")
         return values[0]
+
+    def table(self, kind: str) -> "pd.DataFrame":
+        """Return all samples of a kind as a table of pandas: id, life, frame, t, and a column for each part.
+
+        Lives are counted from 1 for each id. Missing values are missing in pandas too.
+
+        Raises:
+            UnknownName: the kind is unknown and nearly the same as a known one.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().table("skiff")["position.x"].tolist()
+            [0.0, 1.0, 2.0, 3.0]
+        """
+        self.all(kind)
+        return table_of_samples(self.data, kind)
 
     def _lives_of(self, id: str) -> Ints:
         session = self.data.session
