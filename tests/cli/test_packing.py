@@ -15,8 +15,10 @@ def test_a_trace_is_packed_checked_and_unpacked(cli: Cli, tmp_path: Path, bay: C
     assert (shown.returncode, shown.stderr) == (0, "")
     assert cli("show", f"file://{tmp_path}/night.crumbs.zip").stdout == shown.stdout
     (tmp_path / "check_it.py").write_text(
+        "from breadcrumb import Box\n"
         "from breadcrumb.checks import movement\n"
-        "def check_it(trace):\n    assert movement.stays_between(trace.one(id='heron').position.x, 0, 0)\n"
+        "def check_it(trace):\n"
+        "    assert movement.stays_inside(trace.one(id='heron'), Box((-1, -1), (1, 1)))\n"
     )
     done = cli("check", "check_it.py", tmp_path)
     assert done.returncode == 1

@@ -72,6 +72,17 @@ BAD = {
     "a text in a vector": ('{"frame": 2, "t": 1, "state": {"heron": {"at": ["east", 1]}}}', "expected a number, NaN, Infinity or -Infinity, found 'east'"),
     "a bad name": ('{"frame": 2, "t": 1, "state": {"heron": {"a b": 1}}}', "expected a name of letters and digits other than life and frame"),
     "a taken name": ('{"frame": 2, "t": 1, "state": {"heron": {"life": 1}}}', "other than life and frame, at state.heron.life"),
+    "leaves twice": ('{"frame": 2, "t": 1, "leave": ["heron", "heron"]}', "expected each id once, found one twice, at leave"),
+    "more parts": ('{"frame": 2, "t": 1, "state": {"heron": {"at": [1, 2, 3]}}}', "expected 2 numbers, as before, found [1.0, 2.0, 3.0], at state.heron.at"),
+    "a huge number": ('{"frame": 2, "t": 1, "state": {"heron": {"n": 1e999}}}', "Number out of range"),
+    "a parent that is a number": ('{"frame": 2, "t": 1, "state": {"heron": {"parent": 3}}}', "expected the id of the parent, or null"),
+    "columns without ids": ('{"frame": 2, "t": 1, "columns": {"skiff": {"n": [1]}}}', "expected the ids of the objects, found none, at columns.skiff.ids"),
+    "columns of a stranger": ('{"frame": 2, "t": 1, "columns": {"skiff": {"ids": ["tern"]}}}', "expected the id of a skiff that appeared, found 'tern'"),
+    "an id that is none": ('{"frame": 2, "t": 1, "columns": {"skiff": {"ids": [[1]]}}}', "expected the id of a skiff that appeared, found [1.0]"),
+    "a short column": ('{"frame": 2, "t": 1, "columns": {"skiff": {"ids": ["heron"], "n": []}}}', "expected 1 values, one for each id, found 0, at columns.skiff.n"),
+    "a mixed column": ('{"frame": 2, "t": 1, "columns": {"skiff": {"ids": ["heron", "heron"], "n": [1, "x"]}}}', "expected a number, as before, found a text, at state.heron.n"),
+    "an unsampled stranger": ('{"frame": 2, "t": 1, "unsampled": ["tern"]}', "expected an object or kind that appeared, found 'tern', at unsampled"),
+    "half a step": ('{"frame": 2, "t": 1, "steps": 0.5}', "Expected int | null, got float, at steps"),
     "behind the end": ('{"end": true}\n{"frame": 2, "t": 1}', "expected nothing behind the line that ends the session"),
 }  # fmt: skip
 
@@ -104,6 +115,35 @@ def test_a_bad_first_line_makes_no_trace(name: str, tmp_path: Path) -> None:
     with pytest.raises(BadLine, match=words):
         _take(tmp_path / "a.crumbs", line)
     assert list(tmp_path.iterdir()) == []
+
+
+IN_FULL = (
+    '{"breadcrumb": 1, "about": {"game": "Lantern Bay"}, "mood": 1}',
+    '{"frame": 0, "t": 0, "appear": [{"id": "a", "kind": "skiff", "hull": 1}, {"id": "b", "kind": "skiff"}, {"id": "lamp", "kind": "lamp", "parent": "a"}]}',
+    '{"frame": 1, "t": 1, "columns": {"skiff": {"ids": ["a", "b"], "at": [[0, 1], [2, 3]], "lit": [true, null], "n": [1, "NaN"]}}, "state": {"lamp": {"on": null}}}',
+    '{"frame": 2, "t": 1, "wall": 9.5, "steps": 2, "scale": 0.5, "paused": true, "unsampled": ["a", "lamp"], "columns": {"skiff": {"ids": ["b"], "n": [5]}}}',
+    '{"frame": 3, "t": 2, "state": {"lamp": {"parent": "b", "on": "yes"}}, "events": [{"name": "bell", "colour": 1}, {"name": "bell", "colour": 2}]}',
+    '{"frame": 4, "t": 3, "unsampled": ["skiff"], "state": {"lamp": {"parent": null}}}',
+    '{"end": true}',
+)
+
+
+def test_frame_lines_in_full_become_a_trace(tmp_path: Path) -> None:
+    """Columns, frames without samples, clocks, parents that change and unknown fields are as they are told."""
+    _take(tmp_path / "a.crumbs", *IN_FULL)
+    trace = open_trace(tmp_path / "a.crumbs")
+    one, other, lamp = (trace.one(id=id) for id in ("a", "b", "lamp"))
+    assert one.at.frames.tolist() == [0, 1, 3]
+    assert other.at.values.tolist()[1:] == [[2, 3]] * 3
+    assert other.n.values.tolist()[2:] == [5, 5]
+    assert other.lit.usable.tolist() == [False] * 4
+    assert one.lit.values.tolist()[1:] == [True, True]
+    assert lamp.parent.values.tolist() == ["a", "a", "b", None]
+    assert lamp.signal("on").values.tolist() == [None, None, "yes", "yes"]
+    assert [told[2] for told in (trace.clock.wall, trace.clock.steps, trace.clock.scale, trace.clock.paused) if told is not None] == [9.5, 2, 0.5, True]
+    assert {note.split("'")[1]: note.split(", ")[1] for note in trace.notes} == {
+        "mood": "1 times", "appear.hull": "1 times", "events.colour": "2 times",
+    }  # fmt: skip
 
 
 def test_the_published_schema_is_that_of_the_types() -> None:
