@@ -51,7 +51,7 @@ def test_frame_lines_become_a_trace(tmp_path: Path) -> None:
         assert trace.events("bell").data == ({"n": 1},)
         assert trace.parameter("cap") == 6
         assert trace.events("gong").count == 0
-        assert trace.notes == ("while recording: field 'mood' is not known and was passed over, 1 times",)
+        assert trace.notes == ("while recording: field 'mood' is not known and was passed over, once",)
 
 
 BAD = {
@@ -140,9 +140,13 @@ def test_frame_lines_in_full_become_a_trace(tmp_path: Path) -> None:
     assert one.lit.values.tolist()[1:] == [True, True]
     assert lamp.parent.values.tolist() == ["a", "a", "b", None]
     assert lamp.signal("on").values.tolist() == [None, None, "yes", "yes"]
-    assert [told[2] for told in (trace.clock.wall, trace.clock.steps, trace.clock.scale, trace.clock.paused) if told is not None] == [9.5, 2, 0.5, True]
+    assert [
+        told[2]
+        for told in (trace.clock.wall, trace.clock.steps, trace.clock.scale, trace.clock.paused)
+        if told is not None
+    ] == [9.5, 2, 0.5, True]
     assert {note.split("'")[1]: note.split(", ")[1] for note in trace.notes} == {
-        "mood": "1 times", "appear.hull": "1 times", "events.colour": "2 times",
+        "mood": "once", "appear.hull": "once", "events.colour": "2 times",
     }  # fmt: skip
 
 

@@ -9,11 +9,15 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
+from websockets.exceptions import InvalidStatus
+from websockets.sync.client import connect
 
 from breadcrumb import Trace, open_trace
+
+Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 
 HEADER = {"breadcrumb": 1, "about": {"game": "Lantern Bay"}}
 PATIENCE = 20.0
@@ -22,12 +26,12 @@ PATIENCE = 20.0
 class Listening:
     """A listener in a process of its own."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *options: str) -> None:
         self.out = folder / "traces"
         self._games: list[socket.socket] = []
-        script = "from breadcrumb.cli import main; main(['listen', '--port', '0', '--out', 'traces'])"
+        script = "from breadcrumb.cli import main; main()"
         self._process = subprocess.Popen(
-            [sys.executable, "-u", "-c", script],
+            [sys.executable, "-u", "-c", script, "listen", "--port", "0", *options],
             cwd=folder,
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
@@ -72,11 +76,23 @@ class Listening:
 
 
 @pytest.fixture
-def listening(tmp_path: Path) -> Iterator[Listening]:
-    """A listener that is stopped at the end."""
-    one = Listening(tmp_path)
-    yield one
-    one.close()
+def listen(tmp_path: Path) -> Iterator[Callable[..., Listening]]:
+    """Start a listener with these options; it is stopped at the end."""
+    started: list[Listening] = []
+
+    def start(*options: str) -> Listening:
+        started.append(Listening(tmp_path, *options))
+        return started[-1]
+
+    yield start
+    for one in started:
+        one.close()
+
+
+@pytest.fixture
+def listening(listen: Callable[..., Listening]) -> Listening:
+    """A listener without options."""
+    return listen()
 
 
 @pytest.fixture(scope="session")
@@ -177,6 +193,129 @@ def test_a_bad_line_is_answered_and_others_go_on(listening: Listening) -> None:
         assert "at most" in _answer(flood)["error"]
     except OSError:
         pass  # the listener hung up on the flood before all of it was sent
+
+
+def test_a_websocket_is_heard_on_the_same_port(listening: Listening) -> None:
+    """Messages of one line or several make a trace, the answer comes as a message, and local pages are heard."""
+    for origin in (None, "http://localhost:8080", "file://"):
+        with connect(f"ws://127.0.0.1:{listening.port}", origin=cast(Any, origin)) as game:
+            game.send(json.dumps(HEADER) + '\n{"frame": 0, "t": 0}\n{"frame": 1, "t": 0.1}')
+            game.send(['{"frame": 2, ', '"t": 0.2}'])
+            game.send(b'{"end": true}')
+            assert json.loads(game.recv(timeout=PATIENCE)) == {"frames": 3}
+    assert listening.trace("Lantern-Bay-3.crumbs").clock.frames.tolist() == [0, 1, 2]
+
+
+def test_a_page_from_elsewhere_is_not_heard_unasked(listen: Callable[..., Listening]) -> None:
+    """A web page that the user happens to visit cannot write traces; one that was allowed can."""
+    listening = listen("--allow-origin", "https://harbour.example")
+    url = f"ws://127.0.0.1:{listening.port}"
+    for origin in ("https://elsewhere.example", "http://localhost.elsewhere.example", "null"):
+        with pytest.raises(InvalidStatus, match="403"):
+            connect(url, origin=cast(Any, origin))
+    with connect(url, origin=cast(Any, "https://harbour.example")) as game:
+        game.send(json.dumps(HEADER) + '\n{"end": true}')
+        assert json.loads(game.recv(timeout=PATIENCE)) == {"frames": 0}
+    post = listening.connect()
+    post.sendall(b"POST / HTTP/1.1\r\nHost: x\r\n\r\n")
+    assert "expected one JSON object" in _answer(post)["error"]
+    assert sorted(path.name for path in listening.out.iterdir()) == ["Lantern-Bay-1.crumbs"]
+
+
+def test_other_machines_need_a_token(listen: Callable[..., Listening], cli: Cli) -> None:
+    """Listening beyond the loopback address needs a token; a session that does not tell it makes no trace."""
+    refused = cli("listen", "--host", "0.0.0.0", "--port", "0")
+    assert (refused.returncode, "set a token" in refused.stderr) == (2, True)
+    listening = listen("--host", "0.0.0.0", "--token", "lantern")
+    for header, answer in (
+        (HEADER, {"error": "line 1: expected the token that this listener was started with, found none, at token"}),
+        ({**HEADER, "token": "lamp"}, {"error": "line 1: expected the token that this listener was started with, found another one, at token"}),
+        ({**HEADER, "token": "lantern"}, {"frames": 0}),
+    ):  # fmt: skip
+        game = listening.connect()
+        _send(game, header, {"end": True})
+        assert _answer(game) == answer
+    assert listening.trace("Lantern-Bay-1.crumbs").about == {"game": "Lantern Bay"}
+    assert len(list(listening.out.iterdir())) == 1
+
+
+LIMITS: dict[str, tuple[tuple[str, ...], str]] = {
+    "games": (("--games", "1"), "expected at most 1 games at once; this one is refused"),
+    "the size of a session": (("--session-mib", "1"), "expected at most 1 MiB in a session, found more"),
+    "the disk": (("--free-mib", "99999999"), "MiB free on the disk of traces, found "),
+}
+
+
+@pytest.mark.parametrize("name", LIMITS)
+def test_limits_are_kept_and_said(name: str, listen: Callable[..., Listening]) -> None:
+    """What goes beyond a limit is refused in words, to the game and to the tester; what came before is kept."""
+    options, words = LIMITS[name]
+    listening = listen(*options)
+    first, second = listening.connect(), listening.connect()
+    _send(first, HEADER, {"frame": 0, "t": 0})
+    if name == "games":
+        while not listening.out.is_dir() or not list(listening.out.iterdir()):
+            time.sleep(0.02)
+        _send(second, HEADER)
+        assert words in _answer(second)["error"]
+        _send(first, {"end": True})
+    elif name == "the size of a session":
+        _send(first, {"frame": 1, "t": 1, "mood": "x" * (1 << 20)})
+    answer = _answer(first)
+    assert answer == {"frames": 1} if name == "games" else words in answer["error"]
+    assert words in listening.stop()
+
+
+def test_a_folder_that_cannot_be_written_is_said_and_others_go_on(listening: Listening) -> None:
+    """A session whose trace cannot be made or written is refused in words, and the next one is taken again."""
+    listening.out.rmdir()
+    listening.out.write_text("in the way")
+    game = listening.connect()
+    _send(game, HEADER)
+    assert "its trace cannot be written in traces" in _answer(game)["error"]
+    listening.out.unlink()
+    again = listening.connect()
+    _send(again, HEADER, {"frame": 0, "t": 0}, {"end": True})
+    assert _answer(again) == {"frames": 1}
+
+
+def test_the_standard_input_and_files_are_taken_too(cli: Cli, tmp_path: Path) -> None:
+    """A pipe and a file become traces; a file without an end is followed until it has one."""
+    lines = [json.dumps(line) + "\n" for line in (HEADER, {"frame": 0, "t": 0}, {"frame": 1, "t": 1}, {"end": True})]
+    piped = cli("listen", "-", input="".join(lines))
+    assert (piped.returncode, piped.stdout) == (
+        0,
+        "Lantern-Bay-1.crumbs begins\nLantern-Bay-1.crumbs ends after 2 frames\n",
+    )
+    (tmp_path / "bad.jsonl").write_text(lines[0] + lines[1] * 2)
+    bad = cli("listen", "bad.jsonl")
+    assert bad.returncode == 2
+    assert "breaks off after 1 frames: line 3: expected a number above 0" in bad.stdout
+    script = "from breadcrumb.cli import main; main()"
+    command = [sys.executable, "-u", "-c", script, "listen", "live.jsonl"]
+    with subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.PIPE, text=True) as following:
+        assert following.stdout is not None
+        assert following.stdout.readline() == "waiting for live.jsonl, which is not there yet\n"
+        with (tmp_path / "live.jsonl").open("w") as file:
+            for line in lines:
+                for half in (line[:5], line[5:]):
+                    file.write(half)
+                    file.flush()
+                    time.sleep(0.12)
+        assert following.wait(PATIENCE) == 0
+    assert open_trace(tmp_path / "traces" / "Lantern-Bay-3.crumbs").clock.frames.tolist() == [0, 1]
+
+
+def test_a_file_that_is_followed_keeps_what_it_told_when_the_listener_is_stopped(tmp_path: Path) -> None:
+    """Ctrl-C closes the trace of a file that has no end yet."""
+    (tmp_path / "live.jsonl").write_text(json.dumps(HEADER) + '\n{"frame": 0, "t": 0}\n{"frame": 1, ')
+    command = [sys.executable, "-u", "-c", "from breadcrumb.cli import main; main()", "listen", "live.jsonl"]
+    with subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.PIPE, text=True) as following:
+        assert following.stdout is not None
+        assert following.stdout.readline() == "Lantern-Bay-1.crumbs begins\n"
+        following.send_signal(signal.SIGINT)
+        assert "breaks off after 1 frames: the listener was stopped" in following.stdout.read()
+    assert open_trace(tmp_path / "traces" / "Lantern-Bay-1.crumbs").data.session.is_cut
 
 
 def _play(

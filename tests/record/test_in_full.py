@@ -175,7 +175,7 @@ def test_a_part_that_cannot_be_made_leaves_the_session_in_the_old_one(tmp_path: 
         rec.frame(0.1)
     trace = open_trace(tmp_path / "a.crumbs")
     assert trace.clock.size == 2
-    assert trace.notes == ("while recording: no new part begun, 1 times",)
+    assert trace.notes == ("while recording: no new part begun, once",)
 
 
 def test_the_clock_holds_what_it_is_told(record: Callable[[Game], Trace]) -> None:
@@ -254,7 +254,7 @@ def test_data_that_cannot_be_read_costs_the_event_its_data_and_the_frame_nothing
     trace = open_trace(tmp_path / "a.crumbs")
     assert trace.one("skiff").x.values.tolist() == [1.0, 2.0, 3.0]
     assert trace.events("bell.rung").data == ({"x": 1.0}, {}, {"x": 3.0})
-    assert trace.notes == ("while recording: data of bell.rung unreadable (RecursionError), 1 times",)
+    assert trace.notes == ("while recording: data of bell.rung unreadable (RecursionError), once",)
 
 
 def test_what_the_tester_did_by_hand_and_the_levels_of_inputs_are_recorded(record: Callable[[Game], Trace]) -> None:

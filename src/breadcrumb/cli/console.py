@@ -44,6 +44,23 @@ def progress() -> Iterator[Callable[[int, int, str], None]]:
         yield show
 
 
+@contextmanager
+def live_lines(now: Callable[[], list[str]]) -> Iterator[Callable[[str], None]]:
+    """Print lines one after the other; on a terminal, show below them what goes on now.
+
+    Yields:
+        The function that prints a line.
+    """
+    if not sys.stdout.isatty():
+        yield click.echo
+        return
+    from rich.live import Live
+    from rich.text import Text
+
+    with Live(get_renderable=lambda: Text("\n".join(now())), console=console(), transient=True) as live:
+        yield lambda words: live.console.print(Text(words))
+
+
 def draw(run: RunResult, out: Path | None) -> dict[int, Path]:
     """Write the figures of a run; where the traces cannot be written, beside the user instead."""
     try:

@@ -1,17 +1,24 @@
 """`breadcrumb listen`."""
 
 import asyncio
+import ipaddress
 import signal
 import sys
 from pathlib import Path
 
 import click
 
-from breadcrumb.cli.console import fail
-from breadcrumb.listen.listener import HOST, Listener
+from breadcrumb.cli.console import fail, live_lines
+from breadcrumb.listen.listener import Limits, Listener
+from breadcrumb.run.results import WRONG
+
+_STREAM = Path("-")
+_DEFAULT = Limits()
 
 
-@click.command("listen", epilog="Example: breadcrumb listen --out traces")
+@click.command("listen", epilog="Examples: breadcrumb listen --out traces; breadcrumb listen session.jsonl")
+@click.argument("sources", type=click.Path(path_type=Path), nargs=-1, metavar="[FILE]...")
+@click.option("--host", default="127.0.0.1", show_default=True, help="The address of this machine to listen on.")
 @click.option(
     "--port", type=click.IntRange(0, 65535), default=4747, show_default=True, help="Where; 0 takes any free one."
 )
@@ -22,27 +29,82 @@ from breadcrumb.listen.listener import HOST, Listener
     show_default=True,
     help="Where to.",
 )
-def command(port: int, out: Path) -> None:
-    """Record games in any language that send frame lines to this machine's loopback address, until Ctrl-C.
+@click.option("--token", default="", envvar="BREADCRUMB_TOKEN", help="What a session's first line must tell.")
+@click.option("--allow-origin", multiple=True, metavar="URL", help="Hear web pages from there, not only local ones.")
+@click.option(
+    "--games", type=click.IntRange(1), default=_DEFAULT.games, show_default=True, help="The most games at once."
+)
+@click.option(
+    "--session-mib",
+    type=click.IntRange(1),
+    default=_DEFAULT.session_mib,
+    show_default=True,
+    help="The longest session.",
+)
+@click.option(
+    "--free-mib", type=click.IntRange(0), default=_DEFAULT.free_mib, show_default=True, help="What stays free on disk."
+)
+def command(
+    sources: tuple[Path, ...],
+    host: str,
+    port: int,
+    out: Path,
+    token: str,
+    allow_origin: tuple[str, ...],
+    games: int,
+    session_mib: int,
+    free_mib: int,
+) -> None:
+    """Record games in any language that send frame lines, until Ctrl-C.
 
-    Several may send at once; each connection is a session, and becomes a trace named after its game. One that breaks
-    off leaves a trace of what it sent.
+    Without a FILE, games connect to this machine's loopback address, over TCP or as a WebSocket. Several may send at
+    once; each connection is a session, and becomes a trace named after its game. A FILE is followed while a game
+    writes it; - is the standard input. A session that breaks off leaves a trace of what it sent.
     """
+    if not _is_loopback(host) and not token:
+        fail(f"listening on {host} lets other machines send; set a token with --token or BREADCRUMB_TOKEN")
+    limits = Limits(games, session_mib, free_mib)
     try:
         out.mkdir(parents=True, exist_ok=True)
-        asyncio.run(_listen(port, out))
     except OSError as error:
-        fail(f"cannot listen on {HOST}:{port} with traces in {out}: {error.strerror or error}")
+        fail(f"traces cannot go to {out}: {error.strerror}")
+    with live_lines(
+        lambda: [f"{one.name}  {one.frames} frames  {one.bytes / 1e6:.1f} MB" for one in listener.live]
+    ) as say:
+        listener = Listener(out, say, limits, token, frozenset(allow_origin))
+        try:
+            asyncio.run(_take_files(listener, sources) if sources else _listen(listener, host, port))
+        except OSError as error:
+            fail(f"cannot listen on {host}:{port}: {error.strerror or error}")
+    if sources and listener.problems:
+        raise SystemExit(WRONG)
 
 
-async def _listen(port: int, out: Path) -> None:
+async def _listen(listener: Listener, host: str, port: int) -> None:
+    def started(found: int) -> None:
+        listener.tell(f"listening on {host}:{found}, traces go to {listener.out}, Ctrl-C ends it")
+
+    await listener.listen(host, port, started, _stopped_by_signals())
+
+
+async def _take_files(listener: Listener, sources: tuple[Path, ...]) -> None:
+    for source in sources:
+        if source != _STREAM and not source.exists():
+            listener.tell(f"waiting for {source}, which is not there yet")
+    files: list[Path | int] = [sys.stdin.fileno() if source == _STREAM else source for source in sources]
+    await listener.take_sources(files, _stopped_by_signals())
+
+
+def _stopped_by_signals() -> asyncio.Event:
     stop = asyncio.Event()
-    loop = asyncio.get_running_loop()
     if sys.platform != "win32":
         for number in (signal.SIGINT, signal.SIGTERM):
-            loop.add_signal_handler(number, stop.set)
+            asyncio.get_running_loop().add_signal_handler(number, stop.set)
+    return stop
 
-    def started(found: int) -> None:
-        click.echo(f"listening on {HOST}:{found}, traces go to {out}, Ctrl-C ends it")
 
-    await Listener(out, tell=click.echo).listen(port, started, stop)
+def _is_loopback(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"

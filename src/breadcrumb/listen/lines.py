@@ -95,6 +95,8 @@ class Line(msgspec.Struct, frozen=True):
     parameters: list[Constant] = []
     end: bool | None = None
     """Last line."""
+    lost: Annotated[int, msgspec.Meta(ge=0)] = 0
+    """Last line: how many lines the game could not send."""
 
 
 class Decoder:

@@ -1,8 +1,10 @@
-"""Listening for games: each connection sends the frame lines of one session, which becomes a trace of its own."""
+"""Listening for games: each connection, pipe or file holds the frame lines of one session, which becomes a trace."""
 
 import asyncio
 import re
-from collections.abc import Callable, Mapping
+import shutil
+from collections.abc import Callable, Coroutine, Mapping
+from contextlib import aclosing, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -10,24 +12,35 @@ from typing import Any
 import msgspec
 
 from breadcrumb.errors import TraceError
-from breadcrumb.listen.lines import LONGEST_LINE, BadLine
+from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
+from breadcrumb.listen.wires import FileWire, PipeWire, Refused, StreamWire, WebSocketWire, Wire
 from breadcrumb.store.opening import open_data
 
-HOST = "127.0.0.1"
-"""Only games on this machine are heard."""
-
 _LONGEST_NAME = 60
+_MEBIBYTE = 1 << 20
+_ENOUGH_TO_TELL = 4  # the first bytes of a connection say whether it is a WebSocket
 
 
 @dataclass(frozen=True, slots=True)
 class Limits:
     """What a flood of lines or games may not exceed."""
 
-    sessions: int = 64
+    games: int = 64
     """How many games at once."""
-    session_bytes: int = 4 << 30
-    """How many bytes one session may send."""
+    session_mib: int = 4096
+    """How many MiB one session may send."""
+    free_mib: int = 512
+    """How many MiB must stay free on the disk."""
+
+
+@dataclass(slots=True)
+class Live:
+    """A session that is being taken."""
+
+    name: str = "a connection"
+    frames: int = 0
+    bytes: int = 0
 
 
 @dataclass(slots=True)
@@ -38,89 +51,142 @@ class Listener:
         out: the folder that traces go to.
         tell: called with a line of words whenever a session begins or ends.
         limits: what is refused.
+        token: what every session must tell in its first line; nothing if it is empty.
+        origins: web pages, by where they come from, that are heard besides those of this machine.
+        live: the sessions that are being taken now.
+        problems: how many sessions ended otherwise than with their last line.
     """
 
     out: Path
     tell: Callable[[str], None]
     limits: Limits = field(default_factory=Limits)
-    _sessions: int = 0
+    token: str = ""
+    origins: frozenset[str] = frozenset()
+    live: list[Live] = field(default_factory=list)
+    problems: int = 0
     _tasks: set["asyncio.Task[None]"] = field(default_factory=set)
 
-    async def listen(self, port: int, started: Callable[[int], None], stop: asyncio.Event) -> None:
-        """Listen until told to stop; then every trace is closed.
+    async def listen(self, host: str, port: int, started: Callable[[int], None], stop: asyncio.Event) -> None:
+        """Listen for connections until told to stop; then every trace is closed.
 
         Args:
+            host: the address of this machine to listen on.
             port: where; 0 takes any free one.
             started: called with the port once games can connect.
             stop: set to stop.
         """
-        server = await asyncio.start_server(self._connected, HOST, port, limit=LONGEST_LINE)
+        server = await asyncio.start_server(self._connected, host, port)
         async with server:
             started(server.sockets[0].getsockname()[1])
             await stop.wait()
             server.close()
-            for task in self._tasks:
-                task.cancel()
-            await asyncio.gather(*self._tasks, return_exceptions=True)
+            await self._stop_all()
+
+    async def take_sources(self, sources: list[Path | int], stop: asyncio.Event) -> None:
+        """Take the sessions of files that are being written, and of pipes by their number, until all end."""
+        for source in sources:
+            self._begin(self._record(PipeWire(source) if isinstance(source, int) else FileWire(source)))
+        stopped = asyncio.create_task(stop.wait())
+        waiting: set[asyncio.Task[Any]] = {stopped, *self._tasks}
+        while len(waiting) > 1 and not stopped.done():
+            _, waiting = await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
+        stopped.cancel()
+        await self._stop_all()
+
+    def _begin(self, work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+
+    async def _stop_all(self) -> None:
+        for task in self._tasks:
+            task.cancel()
+        await asyncio.gather(*self._tasks, return_exceptions=True)
 
     async def _connected(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         task = asyncio.current_task()
         assert task is not None
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
-        session = SessionWriter(self._place)
+        first = b""
+        with suppress(OSError, asyncio.CancelledError):
+            while len(first) < _ENOUGH_TO_TELL and (more := await reader.read(_ENOUGH_TO_TELL - len(first))):
+                first += more
+        if first.startswith(b"GET "):
+            await self._record(WebSocketWire(reader, writer, first, self.origins))
+        elif first:
+            await self._record(StreamWire(reader, writer, first))
+        else:
+            writer.close()
+
+    async def _record(self, wire: Wire) -> None:
+        """Take one session from its first line to its end, however that comes."""
+        session, live = SessionWriter(self._place, self.token), Live()
         problem = ""
-        self._sessions += 1
+        self.live.append(live)
         try:
-            if self._sessions > self.limits.sessions:
-                problem = f"expected at most {self.limits.sessions} games at once; this one is refused"
-            else:
-                await self._take_all(reader, session)
-        except BadLine as error:
+            if len(self.live) > self.limits.games:
+                raise Refused(f"expected at most {self.limits.games} games at once; this one is refused")
+            await self._take_all(wire, session, live)
+        except (BadLine, Refused) as error:
             problem = str(error)
         except asyncio.CancelledError:
-            problem = "the listener was stopped"
-        except (OSError, asyncio.IncompleteReadError) as error:
-            problem = f"the connection broke: {error}"
+            problem = "" if session.path is None else "the listener was stopped"
+        except OSError as error:
+            problem = f"the connection broke: {error.strerror or error}"
         finally:
-            self._sessions -= 1
-            session.close()
-            await self._say_goodbye(session, writer, problem)
+            self.live.remove(live)
+            with suppress(OSError):  # its frames are whole, and a trace without an end says so
+                session.close()
+            await self._end(session, wire, problem)
 
-    async def _take_all(self, reader: asyncio.StreamReader, session: SessionWriter) -> None:
-        taken = number = 0
-        while not session.ended:
-            number += 1
-            try:
-                line = await reader.readline()
-            except ValueError:  # what asyncio raises for a line beyond its limit
-                raise BadLine(number, f"expected at most {LONGEST_LINE} bytes, found more") from None
-            if not line:
-                return
-            taken += len(line)
-            if taken > self.limits.session_bytes:
-                raise BadLine(number, f"expected at most {self.limits.session_bytes} bytes in a session, found more")
-            begins = session.path is None
-            session.take(line)
-            if begins and session.path is not None:
-                self.tell(f"{session.path.name} begins")
+    async def _take_all(self, wire: Wire, session: SessionWriter, live: Live) -> None:
+        looked_at = -_MEBIBYTE
+        async with aclosing(wire.lines()) as lines:
+            async for line in lines:
+                live.bytes += len(line) + 1
+                if live.bytes > self.limits.session_mib * _MEBIBYTE:
+                    raise Refused(f"expected at most {self.limits.session_mib} MiB in a session, found more")
+                if live.bytes - looked_at >= _MEBIBYTE:
+                    looked_at = live.bytes
+                    self._look_at_the_disk()
+                self._take(session, line)
+                live.frames = session.frames
+                if session.path is not None and live.name != session.path.name:
+                    live.name = session.path.name
+                    self.tell(f"{live.name} begins")
+                if session.ended:
+                    return
 
-    async def _say_goodbye(self, session: SessionWriter, writer: asyncio.StreamWriter, problem: str) -> None:
-        """Tell the game and the tester how the session ended, and turn its journal into Parquet."""
-        name = session.path.name if session.path is not None else "a connection"
+    def _take(self, session: SessionWriter, line: bytes) -> None:
         try:
-            writer.write(msgspec.json.encode({"error": problem} if problem else {"frames": session.frames}) + b"\n")
-            await writer.drain()
-            writer.close()
-        except OSError:
-            pass  # the game is gone already
-        end = "ends" if session.ended else "breaks off"
+            session.take(line)
+        except OSError as error:
+            raise Refused(f"its trace cannot be written in {self.out}: {error.strerror or error}") from None
+
+    def _look_at_the_disk(self) -> None:
+        there = next(path for path in (self.out, *self.out.absolute().parents) if path.exists())
+        free = shutil.disk_usage(there).free // _MEBIBYTE
+        if free < self.limits.free_mib:
+            raise Refused(f"expected {self.limits.free_mib} MiB free on the disk of {self.out}, found {free}")
+
+    async def _end(self, session: SessionWriter, wire: Wire, problem: str) -> None:
+        """Tell the game and the tester how the session ended, and turn its journal into Parquet."""
+        answer = {"error": problem} if problem else {"frames": session.frames}
+        with suppress(OSError):  # the game is gone already
+            await wire.answer(msgspec.json.encode(answer))
+        if session.path is None:
+            if problem:
+                self.problems += 1
+                self.tell(f"a session did not begin: {problem}")
+            return
+        name, end = session.path.name, "ends" if session.ended else "breaks off"
+        self.problems += not session.ended
         self.tell(f"{name} {end} after {session.frames} frames" + (f": {problem}" if problem else ""))
-        if session.path is not None:
-            try:
-                await asyncio.shield(asyncio.to_thread(open_data, session.path))
-            except TraceError as error:
-                self.tell(f"{name} cannot be opened: {error}")
+        try:
+            await asyncio.shield(asyncio.to_thread(open_data, session.path))
+        except TraceError as error:
+            self.tell(f"{name} cannot be opened: {error}")
 
     def _place(self, about: Mapping[str, Any]) -> Path:
         """Return a new folder in `out`, named after the session, whatever it calls itself."""

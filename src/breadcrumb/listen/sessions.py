@@ -1,5 +1,6 @@
 """From frame lines to a journal: what is known of each object, and what of it goes into a frame."""
 
+import hmac
 import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -19,6 +20,7 @@ class SessionWriter:
 
     Args:
         place: given what is known of the session, says which folder to make for its trace.
+        token: what the first line must tell; nothing if it is empty.
 
     Example:
         >>> import tempfile
@@ -37,8 +39,8 @@ class SessionWriter:
         [1.0, 1.0]
     """
 
-    def __init__(self, place: Callable[[Mapping[str, Any]], Path]) -> None:
-        self._place = place
+    def __init__(self, place: Callable[[Mapping[str, Any]], Path], token: str = "") -> None:
+        self._place, self._token = place, token
         self.path: Path | None = None
         self._decoder = Decoder()
         self._journal: JournalWriter | None = None
@@ -50,6 +52,7 @@ class SessionWriter:
         self._frame, self._t = -1, -math.inf
         self.frames = 0
         self.ended = False
+        self._lost = 0
 
     def take(self, line: bytes) -> None:
         """Take the next line; empty ones are passed over.
@@ -66,7 +69,7 @@ class SessionWriter:
         if self._journal is None:
             self._begin(decoded)
         elif decoded.end:
-            self.ended = True
+            self.ended, self._lost = True, decoded.lost
         else:
             self._take_frame(decoded, self._journal)
 
@@ -75,11 +78,12 @@ class SessionWriter:
         if self._journal is None:
             return
         unknown = {f"field {name!r} is not known and was passed over": n for name, n in self._decoder.unknown.items()}
+        lost = {"the game could not send all its lines": self._lost} if self._lost else {}
+        journal, self._journal = self._journal, None
         if self.ended:
-            self._journal.seal(troubles=unknown, late=[])
+            journal.seal(troubles={**unknown, **lost}, late=[])
         else:
-            self._journal.abandon()
-        self._journal = None
+            journal.abandon()
 
     # Lines
 
@@ -88,6 +92,9 @@ class SessionWriter:
             raise self._bad('expected a first line such as {"breadcrumb": 1, "about": {...}}, found another one')
         if not 1 <= line.breadcrumb <= VERSION:
             raise self._bad(f"expected frame lines of version 1 to {VERSION}, found {line.breadcrumb}, at breadcrumb")
+        if self._token and not hmac.compare_digest((line.token or "").encode(), self._token.encode()):
+            found = "none" if line.token is None else "another one"
+            raise self._bad(f"expected the token that this listener was started with, found {found}, at token")
         about = dict(line.about or {})
         declare = about.pop("declare", None)
         if declare is not None:

@@ -79,7 +79,7 @@ def trace_from_journal(journal: Journal, label: str, notes: Iterable[str] = ()) 
             parameters=tuple(told.parameters),
             declared_events=tuple(dict.fromkeys(told.declared_events)),
             declared_kinds=tuple(dict.fromkeys(told.declared_kinds)),
-            notes=(*notes, *(f"while recording: {sort}, {count} times" for sort, count in troubles.items())),
+            notes=(*notes, *(f"while recording: {sort}, {_times(count)}" for sort, count in troubles.items())),
         ),
         by_kind,
     )
@@ -258,6 +258,10 @@ class _Notes:
 
     def _kind(self, kind: str) -> int:
         return self.kinds.setdefault(kind, len(self.kinds))
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"
 
 
 def _ints(values: Iterable[int]) -> Ints:
