@@ -1,13 +1,12 @@
-import importlib.util
 import json
-import math
-import re
+import os
+import pty
 import signal
 import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, cast
 
@@ -15,96 +14,15 @@ import pytest
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
-from breadcrumb import Trace, open_trace
+from breadcrumb import open_trace
 
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 
+Listening = Any
+"""What conftest.py defines under this name."""
+
 HEADER = {"breadcrumb": 1, "about": {"game": "Lantern Bay"}}
 PATIENCE = 20.0
-
-
-class Listening:
-    """A listener in a process of its own."""
-
-    def __init__(self, folder: Path, *options: str) -> None:
-        self.out = folder / "traces"
-        self._games: list[socket.socket] = []
-        script = "from breadcrumb.cli import main; main()"
-        self._process = subprocess.Popen(
-            [sys.executable, "-u", "-c", script, "listen", "--port", "0", *options],
-            cwd=folder,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            text=True,
-        )
-        assert self._process.stdout is not None
-        first = self._process.stdout.readline()
-        self.port = int(re.findall(r":(\d+)", first)[0])
-
-    def connect(self) -> socket.socket:
-        """Connect as a game does."""
-        game = socket.create_connection(("127.0.0.1", self.port), PATIENCE)
-        self._games.append(game)
-        return game
-
-    def stop(self) -> str:
-        """Press Ctrl-C; return all that was said."""
-        if self._process.poll() is None:
-            self._process.send_signal(signal.SIGINT)
-        said, _ = self._process.communicate(timeout=PATIENCE)
-        assert self._process.returncode == 0, said
-        return said
-
-    def kill(self) -> None:
-        """Take the listener away, if it is there."""
-        if self._process.poll() is None:
-            self._process.kill()
-            self._process.communicate()
-
-    def close(self) -> None:
-        """Leave nothing behind."""
-        self.kill()
-        for game in self._games:
-            game.close()
-
-    def trace(self, name: str) -> Trace:
-        """Open a trace once it was turned into Parquet."""
-        deadline = time.monotonic() + PATIENCE
-        while not (self.out / name / "about.json").exists() and time.monotonic() < deadline:
-            time.sleep(0.05)
-        return open_trace(self.out / name)
-
-
-@pytest.fixture
-def listen(tmp_path: Path) -> Iterator[Callable[..., Listening]]:
-    """Start a listener with these options; it is stopped at the end."""
-    started: list[Listening] = []
-
-    def start(*options: str) -> Listening:
-        started.append(Listening(tmp_path, *options))
-        return started[-1]
-
-    yield start
-    for one in started:
-        one.close()
-
-
-@pytest.fixture
-def listening(listen: Callable[..., Listening]) -> Listening:
-    """A listener without options."""
-    return listen()
-
-
-@pytest.fixture(scope="session")
-def sender() -> Any:
-    """The sender for games in Python, loaded from its file as a game would that pasted it in."""
-    path = Path(__file__).parents[2] / "clients" / "python" / "breadcrumb_sender.py"
-    spec = importlib.util.spec_from_file_location("breadcrumb_sender", path)
-    assert spec is not None
-    assert spec.loader is not None
-    module = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(module)
-    return module
 
 
 def _send(game: socket.socket, *lines: Any) -> None:
@@ -306,6 +224,22 @@ def test_the_standard_input_and_files_are_taken_too(cli: Cli, tmp_path: Path) ->
     assert open_trace(tmp_path / "traces" / "Lantern-Bay-3.crumbs").clock.frames.tolist() == [0, 1]
 
 
+def test_on_a_terminal_the_sessions_that_go_on_are_shown(tmp_path: Path) -> None:
+    """Below the lines stands each session with the frames that it has so far."""
+    (tmp_path / "live.jsonl").write_text(json.dumps(HEADER) + '\n{"frame": 0, "t": 0}\n')
+    shown, terminal = pty.openpty()
+    command = [sys.executable, "-c", "from breadcrumb.cli import main; main()", "listen", "live.jsonl"]
+    with subprocess.Popen(command, cwd=tmp_path, stdout=terminal, stderr=terminal) as following:
+        os.close(terminal)
+        said = b""
+        while b"Lantern-Bay-1.crumbs: 1 frames so far, 0.0 MB" not in said:
+            said += os.read(shown, 4096)
+        following.send_signal(signal.SIGINT)
+        assert following.wait(PATIENCE) == 2
+    os.close(shown)
+    assert b"Lantern-Bay-1.crumbs begins" in said
+
+
 def test_a_file_that_is_followed_keeps_what_it_told_when_the_listener_is_stopped(tmp_path: Path) -> None:
     """Ctrl-C closes the trace of a file that has no end yet."""
     (tmp_path / "live.jsonl").write_text(json.dumps(HEADER) + '\n{"frame": 0, "t": 0}\n{"frame": 1, ')
@@ -316,84 +250,3 @@ def test_a_file_that_is_followed_keeps_what_it_told_when_the_listener_is_stopped
         following.send_signal(signal.SIGINT)
         assert "breaks off after 1 frames: the listener was stopped" in following.stdout.read()
     assert open_trace(tmp_path / "traces" / "Lantern-Bay-1.crumbs").data.session.is_cut
-
-
-def _play(
-    sender: Any,
-    fallback: Path,
-    port: int,
-    frames: int = 50,
-    *,
-    pause: float = 0.0,
-    during: Callable[[int], None] | None = None,
-) -> Any:
-    """Play a small session through the sender."""
-    session = sender.open_session({"game": "Pasted"}, str(fallback), port=port)
-    session.appear("heron", "skiff")
-    for frame in range(frames):
-        if frame == 10:
-            session.appear("spark", "flare", parent="heron")
-        if frame == 20:
-            session.leave("spark")
-        session.state("heron", at=(frame * 0.1, math.inf if frame == 5 else 1.0), lit=frame % 2 == 0, name="h")
-        session.event("tick", by="heron", data={"n": frame})
-        if during is not None:
-            during(frame)
-        session.frame(frame, t=frame / 60)
-        time.sleep(pause)
-    session.close()
-    return session
-
-
-def _check(trace: Trace) -> None:
-    heron = trace.one("skiff")
-    assert heron.at.x.values.tolist() == [frame * 0.1 for frame in range(50)]
-    assert heron.at.y.values.tolist() == [math.inf if frame == 5 else 1.0 for frame in range(50)]
-    assert heron.lit.values.tolist() == [frame % 2 == 0 for frame in range(50)]
-    assert trace.events("tick")["n"].tolist() == list(range(50))
-    spark = trace.one("flare")
-    assert (spark.appears.frames.tolist(), spark.leaves.frames.tolist()) == ([10], [20])
-
-
-def test_the_python_sender_reaches_the_listener(listening: Listening, sender: Any, tmp_path: Path) -> None:
-    """What a game says through the sender is in the trace, value for value, and no file is written."""
-    session = _play(sender, tmp_path / "fallback.jsonl", listening.port)
-    _check(listening.trace("Pasted-1.crumbs"))
-    assert session.lost == 0
-    assert not (tmp_path / "fallback.jsonl").exists()
-
-
-def test_the_python_sender_falls_back_to_a_file(sender: Any, tmp_path: Path) -> None:
-    """With nobody listening the session is in the file, and becomes the same trace."""
-    with socket.socket() as unused:
-        unused.bind(("127.0.0.1", 0))
-        port = unused.getsockname()[1]
-    assert _play(sender, tmp_path / "night.jsonl", port).lost == 0
-    script = "from breadcrumb.cli import main; main()"
-    subprocess.run([sys.executable, "-c", script, "convert", "night.jsonl", "night.crumbs"], cwd=tmp_path, check=True)
-    _check(open_trace(tmp_path / "night.crumbs"))
-
-
-def test_a_listener_that_vanishes_does_not_disturb_the_game(listening: Listening, sender: Any, tmp_path: Path) -> None:
-    """The game goes on, the rest goes into the file as a whole session, and what was lost is counted."""
-
-    def vanish(frame: int) -> None:
-        if frame == 12:
-            listening.kill()
-
-    session = _play(sender, tmp_path / "rest.jsonl", listening.port, pause=0.01, during=vanish)
-    assert 0 < session.lost < 20
-    script = "from breadcrumb.cli import main; main()"
-    subprocess.run([sys.executable, "-c", script, "convert", "rest.jsonl", "rest.crumbs"], cwd=tmp_path, check=True)
-    rest = open_trace(tmp_path / "rest.crumbs")
-    assert rest.clock.frames.tolist() == list(range(int(rest.clock.frames[0]), 50))
-    assert rest.one("skiff").at.x.values[-1] == 49 * 0.1
-    early = open_trace(listening.out / "Pasted-1.crumbs")
-    assert early.data.session.is_cut
-    assert int(early.clock.frames[-1]) < int(rest.clock.frames[0])
-
-
-def test_a_sender_that_can_write_nowhere_counts_what_is_lost(sender: Any, tmp_path: Path) -> None:
-    """Neither a listener nor a file: the game still runs, and every line is counted as lost."""
-    session = _play(sender, tmp_path / "no" / "such" / "folder.jsonl", port=9)
-    assert session.lost >= 50

@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from breadcrumb.cli.console import fail, live_lines
-from breadcrumb.listen.listener import Limits, Listener
+from breadcrumb.listen.listener import Limits, Listener, Live
 from breadcrumb.run.results import WRONG
 
 _STREAM = Path("-")
@@ -68,16 +68,19 @@ def command(
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         fail(f"traces cannot go to {out}: {error.strerror}")
-    with live_lines(
-        lambda: [f"{one.name}  {one.frames} frames  {one.bytes / 1e6:.1f} MB" for one in listener.live]
-    ) as say:
-        listener = Listener(out, say, limits, token, frozenset(allow_origin))
+    live: list[Live] = []
+    with live_lines(lambda: [_words(one) for one in live]) as say:
+        listener = Listener(out, say, limits, token, frozenset(allow_origin), live)
         try:
             asyncio.run(_take_files(listener, sources) if sources else _listen(listener, host, port))
         except OSError as error:
             fail(f"cannot listen on {host}:{port}: {error.strerror or error}")
     if sources and listener.problems:
         raise SystemExit(WRONG)
+
+
+def _words(one: Live) -> str:
+    return f"  {one.name}: {one.frames} frames so far, {one.bytes / 1e6:.1f} MB"
 
 
 async def _listen(listener: Listener, host: str, port: int) -> None:

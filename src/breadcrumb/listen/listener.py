@@ -157,6 +157,8 @@ class Listener:
                     self.tell(f"{live.name} begins")
                 if session.ended:
                     return
+        if session.path is not None:
+            raise Refused("the game hung up before its last line")
 
     def _take(self, session: SessionWriter, line: bytes) -> None:
         try:

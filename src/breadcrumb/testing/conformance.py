@@ -69,7 +69,7 @@ def sender_script() -> tuple[Call, ...]:
 def script_as_json() -> str:
     """Return the script as JSON Lines, a call a line, for a driver in another language.
 
-    A number that JSON does not have is an object, such as `{"number": "-Infinity"}`.
+    A number that JSON does not have is an object, such as `{"non-finite": "-Infinity"}`.
     """
     return "".join(
         json.dumps(_jsonable({"call": one.call, **one.args}), allow_nan=False) + "\n" for one in sender_script()
@@ -238,7 +238,7 @@ def _named(value: Any) -> Any:
 
 
 def _jsonable(value: Any) -> Any:
-    return _mapped(value, lambda name: {"number": name})
+    return _mapped(value, lambda name: {"non-finite": name})
 
 
 def _mapped(value: Any, stand_in: Callable[[str], Any]) -> Any:
