@@ -41,6 +41,7 @@
       this._begins = true;
       this._gap = false;
       this._closed = null;
+      this._givesUp = Infinity; // when a browser tries no more, once the session is closed
       this._out = null;
       this._clear();
       this._safely(() => this._connect());
@@ -111,6 +112,7 @@
       return new Promise((resolve) => {
         this._safely(() => {
           const late = setTimeout(resolve, TIME_TO_CLOSE);
+          this._givesUp = node ? 0 : Date.now() + TIME_TO_CLOSE;
           this._closed = () => {
             clearTimeout(late);
             resolve();
@@ -206,7 +208,7 @@
       if (wasReady) this._begins = this._gap = true;
       if (node && this._options.fallback) {
         this._take(openFile(this._options.fallback, () => this._closed && this._closed()));
-      } else if (this._closed === null) {
+      } else if (Date.now() < this._givesUp) {
         const timer = setTimeout(() => this._safely(() => this._connect()), TRY_AGAIN_AFTER);
         if (timer.unref) timer.unref();
       } else {

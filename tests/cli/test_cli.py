@@ -168,7 +168,7 @@ def test_every_command_has_help_with_an_example(command: str, cli: Cli) -> None:
     """`--help` says what a command does, and gives a line that can be typed."""
     done = cli(*([command] if command else []), "--help")
     assert done.returncode == 0
-    assert re.search(r"(Example|Start with): breadcrumb \w", done.stdout)
+    assert re.search(r"(Examples?|Start with): breadcrumb \w", done.stdout)
 
 
 def test_hostile_names_are_shown_as_text(cli: Cli, tmp_path: Path) -> None:

@@ -68,13 +68,6 @@ def play(request: pytest.FixtureRequest, sender: Any) -> Play:
     return (lambda *where: _in_python(sender, *where)) if request.param == "python" else _in_javascript
 
 
-def _free_port() -> int:
-    with socket.socket() as unused:
-        unused.bind(("127.0.0.1", 0))
-        port: int = unused.getsockname()[1]
-        return port
-
-
 def _converted(path: Path) -> Trace:
     script = "from breadcrumb.cli import main; main()"
     target = path.with_suffix(".crumbs")
@@ -89,16 +82,16 @@ def test_every_value_of_the_script_arrives(play: Play, listening: Listening, tmp
     assert not (tmp_path / "fallback.jsonl").exists()
 
 
-def test_with_nobody_listening_the_session_is_in_the_file(play: Play, tmp_path: Path) -> None:
+def test_with_nobody_listening_the_session_is_in_the_file(play: Play, free_port: int, tmp_path: Path) -> None:
     """The fallback file holds the same session, bit for bit."""
-    said = play(_free_port(), tmp_path / "night.jsonl")
+    said = play(free_port, tmp_path / "night.jsonl")
     assert said["lost"] == 0
     assert_sent(_converted(tmp_path / "night.jsonl"))
 
 
-def test_a_sender_that_can_write_nowhere_counts_what_is_lost(play: Play, tmp_path: Path) -> None:
+def test_a_sender_that_can_write_nowhere_counts_what_is_lost(play: Play, free_port: int, tmp_path: Path) -> None:
     """Neither a listener nor a file: the game still runs, and what was lost is counted and said."""
-    said = play(_free_port(), tmp_path / "no" / "such" / "folder.jsonl")
+    said = play(free_port, tmp_path / "no" / "such" / "folder.jsonl")
     assert said["lost"] >= 1
     assert said["problem"]
 
@@ -181,9 +174,9 @@ def _drain(game: socket.socket, taken: list[bytes]) -> None:
 
 
 @pytest.mark.parametrize("name", ["data", "a stranger", "no text"])
-def test_whatever_the_game_hands_over_nothing_is_raised(name: str, sender: Any, tmp_path: Path) -> None:
+def test_whatever_the_game_hands_over_nothing_is_raised(name: str, sender: Any, free_port: int, tmp_path: Path) -> None:
     """A call that cannot be meant is counted and said, and the frames are whole without it."""
-    session = sender.open_session({"game": "Odd"}, tmp_path / "odd.jsonl", port=_free_port())
+    session = sender.open_session({"game": "Odd"}, tmp_path / "odd.jsonl", port=free_port)
     session.appear("heron", "skiff")
     session.state("heron", at=np.array([1.0, 2.0]), n=np.float64(3.5), name="lone \ud800 half")
     session.frame(0, t=0)
@@ -217,9 +210,11 @@ while True:
 
 
 @pytest.mark.parametrize("number", range(5))
-def test_a_game_that_is_killed_has_sent_every_frame(number: int, listening: Listening, tmp_path: Path) -> None:
+def test_a_game_that_is_killed_has_sent_every_frame(
+    number: int, listening: Listening, free_port: int, tmp_path: Path
+) -> None:
     """Whenever the game dies, each frame that it ended is in the trace, or in the file if nobody listened."""
-    port = listening.port if number % 2 == 0 else _free_port()
+    port = listening.port if number % 2 == 0 else free_port
     command = [sys.executable, "-c", GAME, str(CLIENTS / "python"), str(port)]
     with subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.PIPE, text=True) as game:
         assert game.stdout is not None

@@ -1,5 +1,7 @@
 """Checks of what appears, how long it lives, and when it is gone."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, duration, elapsed, window
@@ -36,7 +38,8 @@ def one_for_each(
 
     Returns:
         A verdict on every cause and every new life. Idle if there was no cause and no new life. Lives that were there
-        when recording began are not judged. Its margin is that of `leads_to`.
+        when recording began are not judged, and causes on its first frame, which may have made them, are undecided. Its
+        margin is that of `leads_to`.
 
     Example:
         >>> from breadcrumb import frames
@@ -47,7 +50,9 @@ def one_for_each(
         >>> one_for_each(trace.events("barrel.ordered"), trace.all("barrel"), within=frames(0)).outcome
         'held'
     """
-    made = leads_to(cause, objects.appears, within, match=match, tol=tol, occasions=occasions)
+    judged = cause.pick(np.flatnonzero(cause.row > 0)) if _were_there_before(objects) else cause
+    made = leads_to(judged, objects.appears, within, match=match, tol=tol, occasions=occasions)
+    made = replace(made, undecided=made.undecided + cause.count - judged.count)
     caused = _caused(objects, cause, window(within, tol), match)
     both = all_of(made, caused) if caused.tested else made
     sentence = f"each {cause.label} makes exactly one {objects.kind} {window(within, tol)}, and nothing else does"
@@ -108,7 +113,7 @@ def lasts(
         measured = amount(float(took[at]), unit) + ("" if gone[at] else " and still there")
         return Phrase(measured, str(due), "gone too soon" if short else "there too long")
 
-    undecided = len(life) - len(kept) + int((session.lives.appear[objects.life_spans.life] == NOBODY).sum())
+    undecided = len(life) - len(kept) + _were_there_before(objects)
     case = Case(
         session, when[kept], life[kept], appears.subject[kept], slack[kept], phrase, of="lives", unit=unit,
         exact=due.exact, allowed=due.latest.value - due.earliest.value or None, undecided=undecided,
@@ -138,6 +143,12 @@ def _caused(objects: Objects, cause: Moments, due: Window, match: str) -> Verdic
         of="lives", exact=True, unseen=appears.unseen, picture=Picture(lives=objects.life_spans),
     )  # fmt: skip
     return case.verdict(f"nothing but {cause.label} makes one")
+
+
+def _were_there_before(objects: Objects) -> int:
+    """Return how many lives were there when recording began."""
+    spans = objects.life_spans
+    return int((spans.session.lives.appear[spans.life] == NOBODY).sum())
 
 
 def _position(objects: Objects) -> Signal | None:

@@ -143,7 +143,12 @@ class Objects:
         lives = lives[np.argsort(rows[lives], kind="stable")]
         nobody = np.full(len(lives), NOBODY)
         by = session.lives.name[lives] if len(lives) else nobody
-        label = f"{what} of {self.called}"
+        one = (
+            f"{'an' if self.kind[:1] in 'aeiou' else 'a'} {self.kind}"
+            if self.called.startswith("every ")
+            else self.called
+        )
+        label = f"{what} of {one}"
         return Moments(session, label, rows[lives], nobody, by, nobody, known_life=lives, unseen=self._unseen)
 
 
