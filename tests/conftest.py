@@ -155,6 +155,7 @@ class Listening:
             self._process.send_signal(signal.SIGINT)
         said, _ = self._process.communicate(timeout=PATIENCE)
         assert self._process.returncode == 0, said
+        assert "Traceback" not in said, said
         return said
 
     def kill(self) -> None:

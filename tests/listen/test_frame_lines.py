@@ -105,6 +105,7 @@ BAD_FIRST = {
     "no first line": ('{"frame": 0, "t": 0}', "expected a first line such as"),
     "a newer version": ('{"breadcrumb": 9}', "expected frame lines of version 1 to 1, found 9"),
     "a bad declaration": ('{"breadcrumb": 1, "about": {"declare": {"events": "gong"}}}', "at about.declare"),
+    "bad units": ('{"breadcrumb": 1, "about": {"units": "m"}}', "expected texts by name at units, found 'm', in about"),
 }
 
 

@@ -53,6 +53,15 @@ def test_several_games_at_once_each_become_a_trace(listening: Listening) -> None
     assert said.count("ends after 5 frames") == 2
 
 
+def test_ctrl_c_while_a_trace_is_converted_lets_it_be_finished(listening: Listening) -> None:
+    """A session that has just ended is turned into Parquet although the listener is told to stop, without a traceback."""
+    game = listening.connect()
+    _send(game, HEADER, {"frame": 0, "t": 0.0}, *({"frame": n, "t": n / 60} for n in range(1, 2000)), {"end": True})
+    assert _answer(game) == {"frames": 2000}
+    assert "ends after 2000 frames" in listening.stop()
+    assert not (listening.out / "Lantern-Bay-1.crumbs" / "journal.bin").exists()
+
+
 def test_a_game_that_drops_its_connection_leaves_a_trace_that_says_so(listening: Listening) -> None:
     """What came before the connection broke is kept, and the trace is marked as cut."""
     game = listening.connect()

@@ -1,12 +1,15 @@
 """Mutated input is taken or refused in words: never a traceback, never a file elsewhere."""
 
 import json
+import os
 import random
 import shutil
+import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from breadcrumb import BreadcrumbError, Recorder, open_trace
@@ -15,7 +18,8 @@ from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
 
-ROUNDS = 500
+ROUNDS = int(os.environ.get("BREADCRUMB_ROUNDS", "400"))
+"""Of each test; 20,000 make a hundred thousand of them all."""
 
 
 @pytest.fixture(scope="module")
@@ -24,18 +28,23 @@ def small(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("small") / "small.crumbs"
 
     class Thing:
-        x, lit, state = 1.0, True, "idle"
+        x, lit, state, owner = 1.0, True, "idle", None
 
-    things = [Thing(), Thing()]
-    with Recorder(path, game="Lantern Bay") as rec:
+    things, barrels = [Thing(), Thing()], np.zeros((3, 2))
+    with Recorder(path, game="Lantern Bay", units={"x": "m"}, spaces={"x": "parent"}) as rec:
         rec.parameter("cap", 6.0, "m/s")
-        rec.watch_each(lambda: things, kind="skiff", x="x", lit="lit", state="state")
+        rec.watch_each(lambda: things, kind="skiff", parent="owner", x="x", lit="lit", state="state")
+        rec.watch_each(lambda: things[:1], kind="moth", every=2, x="x")
+        rec.watch_arrays("barrel", [1, 2, 3], place=barrels)
         for frame in range(6):
             things[0].x, things[0].lit, things[0].state = frame * 0.5, frame % 2 == 0, "abc"[frame % 3]
+            barrels += 0.25
             if frame == 3:
                 things.pop()
+                rec.parameter("cap", 7.0, "m/s")
+                rec.brief_life("spark", parent=things[0])
             rec.event("bell", by=things[0], data={"n": frame, "at": [1, 2.5]})
-            rec.frame(frame / 60)
+            rec.frame(frame / 60, wall=frame / 50, steps=1, scale=1.0, paused=False)
     return path
 
 
@@ -125,6 +134,31 @@ def test_mutated_folders_are_read_or_refused(small: Path, tmp_path: Path) -> Non
     assert refused > ROUNDS // 4
 
 
+def test_mutated_zips_are_read_or_refused(small: Path, tmp_path: Path) -> None:
+    """A zipped trace that is damaged, in the archive or in a file within it, opens, or is an error that names it."""
+    whole = tmp_path / "whole.crumbs"
+    shutil.copytree(small, whole)
+    open_trace(whole)
+    files = {file.relative_to(whole).as_posix(): file.read_bytes() for file in whole.rglob("*") if file.is_file()}
+    draw = random.Random(4)
+    refused = 0
+    path = tmp_path / "it.zip"
+    for number in range(ROUNDS):
+        hit = draw.choice(sorted(files))
+        with zipfile.ZipFile(path, "w") as archive:
+            for name, content in files.items():
+                archive.writestr(name, _mutated(content, draw) if number % 2 and name == hit else content)
+        if number % 2 == 0:
+            path.write_bytes(_mutated(path.read_bytes(), draw))
+        try:
+            _use(path)
+        except BreadcrumbError as error:
+            refused += 1
+            assert str(path) in str(error)
+    assert refused > ROUNDS // 4
+    assert sorted(one.name for one in tmp_path.iterdir()) == ["it.zip", "whole.crumbs"]
+
+
 def _json_changed(line: bytes, draw: random.Random) -> bytes:
     """Change one value somewhere in a line of JSON, so that it is still JSON."""
     content = json.loads(line)
@@ -139,6 +173,12 @@ def _json_changed(line: bytes, draw: random.Random) -> bytes:
     return json.dumps(content).encode()
 
 
+IN_COLUMNS = (
+    {"frame": 6, "t": 1.0, "columns": {"barrel": {"ids": ["1", "2"], "place": [[1, 2], [3.5, None]]}}},
+    {"frame": 7, "t": 1.0, "unsampled": ["barrel"], "appear": [{"id": "q", "kind": "quay", "parent": "1"}]},
+    {"frame": 8, "t": 1.5, "columns": {"quay": {"ids": ["q"], "lit": [True], "n": ["NaN"]}}, "leave": ["2"]},
+)
+
 MUTATIONS: dict[str, Callable[[bytes, random.Random], bytes]] = {"bytes": _mutated, "values": _json_changed}
 
 
@@ -148,6 +188,7 @@ def test_mutated_frame_lines_are_taken_or_refused(how: str, small: Path, tmp_pat
     source = tmp_path / "source.crumbs"
     shutil.copytree(small, source)
     lines = list(frame_lines(open_trace(source).data))
+    lines[-1:-1] = [json.dumps(line).encode() for line in IN_COLUMNS]
     draw = random.Random(3)
     refused = past_the_first = 0
     for _ in range(ROUNDS):

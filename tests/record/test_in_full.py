@@ -288,10 +288,19 @@ def test_what_cannot_be_meant_is_refused_at_once(name: str, tmp_path: Path) -> N
         call(rec)
 
 
-def test_a_space_that_is_none_is_refused(tmp_path: Path) -> None:
-    """A misspelt space is an error of the constructor, which then leaves nothing behind."""
-    with pytest.raises(Misuse, match="expected world, parent, screen for 'grip', found 'local'"):
-        Recorder(tmp_path / "a.crumbs", spaces={"grip": "local"})
+CONVENTIONS: dict[str, tuple[dict[str, Any], str]] = {
+    "a space": ({"spaces": {"grip": "local"}}, "expected world, parent, screen at spaces.grip, found 'local'"),
+    "a unit": ({"units": {"position": 3}}, "expected a text at units.position, found 3"),
+    "axes": ({"axes": "y down"}, "expected texts by name at axes, found 'y down'"),
+}
+
+
+@pytest.mark.parametrize("name", CONVENTIONS)
+def test_a_convention_that_is_none_is_refused(name: str, tmp_path: Path) -> None:
+    """A convention that cannot be meant is an error of the constructor, which then leaves nothing behind."""
+    about, words = CONVENTIONS[name]
+    with pytest.raises(Misuse, match=words):
+        Recorder(tmp_path / "a.crumbs", **about)
     assert not (tmp_path / "a.crumbs").exists()
 
 

@@ -1,7 +1,9 @@
 import json
+import os
 import shutil
 import subprocess
 import sys
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from types import SimpleNamespace
@@ -15,6 +17,7 @@ from breadcrumb import Recorder, open_trace
 from breadcrumb.errors import NotATrace, TraceError, TraceTooNew
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.folder import FolderTrace
+from breadcrumb.store.keeping import write_copy
 from breadcrumb.store.memory import MemoryTrace
 from breadcrumb.store.opening import open_data
 
@@ -208,3 +211,32 @@ def test_what_is_no_whole_trace_is_refused_with_a_reason(tmp_path: Path, name: s
     damage(tmp_path / "a.crumbs")
     with pytest.raises(error, match=words):
         open_trace(tmp_path / "a.crumbs")
+
+
+def test_columns_of_large_tables_are_mapped_from_the_second_time_on(tmp_path: Path) -> None:
+    """A working copy is made when a large column is first read, is used while it is fresh, and is never packed."""
+    path, places, lit = tmp_path / "many.crumbs", np.zeros((10_000, 2)), np.ones(10_000, np.bool_)
+    with Recorder(path) as rec:
+        rec.watch_arrays("barrel", np.arange(10_000), position=places, lit=lit)
+        for frame in range(101):
+            places += np.arange(2)
+            rec.frame(frame / 60)
+    open_trace(path)
+    working = path / "working" / "barrel"
+    first, again = (open_trace(path).all("barrel") for _ in range(2))
+    expected = np.tile(np.arange(1.0, 102.0), 10_000)
+    assert np.array_equal(first.position.y.values, expected)
+    assert np.array_equal(again.position.y.values, expected)
+    assert again.lit.values.all()
+    assert (working / "position.y.npy").stat().st_size > 8_000_000
+    altered = np.load(working / "position.y.npy")
+    altered[0] = 7.0
+    np.save(working / "position.y.npy", altered)
+    assert open_trace(path).all("barrel").position.y.values[0] == 7.0
+    source = path / "states" / "barrel.parquet"
+    os.utime(source, (1, 1))
+    assert open_trace(path).all("barrel").position.y.values[0] == 1.0
+    (working / "position.y.npy").write_bytes(b"cut")
+    assert open_trace(path).all("barrel").position.y.values[0] == 1.0
+    write_copy(open_trace(path).data, tmp_path / "packed.crumbs.zip")
+    assert not any("working" in name for name in zipfile.ZipFile(tmp_path / "packed.crumbs.zip").namelist())

@@ -103,7 +103,7 @@ class Signal(Samples):
         """
         if len(self.parts) != 3 or self.track.unseen:
             return self
-        axes = self.track.session.about.get("axes") or {}
+        axes = self.track.session.axes
         up = next(
             (PART_NAMES.index(axis) for axis, way in axes.items() if way in ("up", "down") and axis in "xyz"), None
         )

@@ -166,10 +166,10 @@ class Kind:
         for row, value in zip(rows, stored, strict=True):
             cells.values[row] = value
 
-    def _stored(self, type: ColumnType, values: Sequence[Any]) -> list[Any]:
-        if type == "number" and all(value.__class__ is float for value in values):
+    def _stored(self, sort: ColumnType, values: Sequence[Any]) -> list[Any]:
+        if sort == "number" and set(map(type, values)) == {float}:
             return list(values)
-        return [_MISSING[type] if value is None else _STORE[type](self, value) for value in values]
+        return [_MISSING[sort] if value is None else _STORE[sort](self, value) for value in values]
 
     def _number(self, value: Any) -> float:
         number = NAMED_NUMBERS.get(value) if isinstance(value, str) else value

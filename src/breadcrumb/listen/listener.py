@@ -175,7 +175,7 @@ class Listener:
     async def _end(self, session: SessionWriter, wire: Wire, problem: str) -> None:
         """Tell the game and the tester how the session ended, and turn its journal into Parquet."""
         answer = {"error": problem} if problem else {"frames": session.frames}
-        with suppress(OSError):  # the game is gone already
+        with suppress(OSError, asyncio.CancelledError):  # the game is gone already, or the listener is stopped
             await wire.answer(msgspec.json.encode(answer))
         if session.path is None:
             if problem:
@@ -185,8 +185,11 @@ class Listener:
         name, end = session.path.name, "ends" if session.ended else "breaks off"
         self.problems += not session.ended
         self.tell(f"{name} {end} after {session.frames} frames" + (f": {problem}" if problem else ""))
+        converting = asyncio.create_task(asyncio.to_thread(open_data, session.path))
         try:
-            await asyncio.shield(asyncio.to_thread(open_data, session.path))
+            with suppress(asyncio.CancelledError):  # the listener is stopped: what was begun is finished
+                await asyncio.shield(converting)
+            await converting
         except TraceError as error:
             self.tell(f"{name} cannot be opened: {error}")
 

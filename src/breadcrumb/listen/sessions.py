@@ -10,6 +10,7 @@ from breadcrumb.journal.layout import FILE_NAME, Column
 from breadcrumb.journal.writing import JournalWriter
 from breadcrumb.listen.kinds import Kind, Unfit
 from breadcrumb.listen.lines import VERSION, Appear, BadLine, Decoder, Line
+from breadcrumb.record.conventions import wrong_convention
 
 _IDS = "ids"
 _PARENT = "parent"
@@ -96,6 +97,8 @@ class SessionWriter:
             found = "none" if line.token is None else "another one"
             raise self._bad(f"expected the token that this listener was started with, found {found}, at token")
         about = dict(line.about or {})
+        if problem := wrong_convention(about):
+            raise self._bad(f"{problem}, in about")
         declare = about.pop("declare", None)
         if declare is not None:
             lists = [declare.get(name, []) if isinstance(declare, dict) else None for name in ("events", "kinds")]
@@ -164,20 +167,20 @@ class SessionWriter:
             self._notes.append(["leave", self._who.pop(id).remove(id)])
 
     def _take_states(self, line: Line) -> None:
-        """Set what changed, one property of all objects of a kind at a time."""
-        told: dict[tuple[str, str], tuple[list[str], list[Any]]] = {}
+        """Set what changed, one property at a time of all objects of a kind that tell the same ones."""
+        told: dict[tuple[str, tuple[str, ...]], tuple[list[str], list[Iterable[Any]]]] = {}
         for id, properties in line.state.items():
             kind = self._who.get(id)
             if kind is None:
                 raise self._bad(f"expected the id of an object that appeared, found {id!r}, at state")
-            for name, value in properties.items():
-                key = kind.name, name
-                if key not in told:
-                    told[key] = [], []
-                told[key][0].append(id)
-                told[key][1].append(value)
-        for (name, prop), (ids, values) in told.items():
-            self._set(self._kinds[name], prop, ids, values)
+            key = kind.name, tuple(properties)
+            if key not in told:
+                told[key] = [], []
+            told[key][0].append(id)
+            told[key][1].append(properties.values())
+        for (name, props), (ids, rows) in told.items():
+            for prop, values in zip(props, zip(*rows, strict=True), strict=True):
+                self._set(self._kinds[name], prop, ids, values)
         for name, columns in line.columns.items():
             self._take_columns(name, columns)
 

@@ -143,13 +143,23 @@ class Session:
 
     def space_of(self, kind: str, prop: str) -> str:
         """Return what a property's values are relative to: world, parent or screen."""
-        spaces = self.about.get("spaces") or {}
+        spaces = self._told("spaces")
         return str(spaces.get(f"{kind}.{prop}", spaces.get(prop, "world")))
 
     def unit_of(self, kind: str, prop: str) -> str:
         """Return the declared unit of a property, or an empty text."""
-        units = self.about.get("units") or {}
+        units = self._told("units")
         return str(units.get(f"{kind}.{prop}", units.get(prop, "")))
+
+    @property
+    def axes(self) -> Mapping[str, str]:
+        """Which way each axis of the world points."""
+        return self._told("axes")
+
+    def _told(self, convention: str) -> Mapping[str, str]:
+        """Return a convention of the world; a trace that was made by hand may hold anything there."""
+        told = self.about.get(convention)
+        return told if isinstance(told, Mapping) else {}
 
     def who(self, life: int) -> str:
         """Return the id of a life's object."""

@@ -11,13 +11,11 @@ from breadcrumb.errors import BreadcrumbError, Misuse
 from breadcrumb.journal.writing import Block
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
 from breadcrumb.record.book import Book
+from breadcrumb.record.conventions import wrong_convention
 from breadcrumb.record.groups import Group, Sampling, Wanted, Watched
 from breadcrumb.record.making import begin
 from breadcrumb.record.plain import plain_data
 from breadcrumb.record.readers import Reader, Readers, check_names, check_readers
-
-SPACES = ("world", "parent", "screen")
-"""What the values of a property may be relative to: the world, the object's own parent, or the screen."""
 
 _NO_CLOCK = (None, None, None, None)
 
@@ -38,6 +36,7 @@ class Recorder:
 
     Raises:
         TraceExists: there is something at this path already.
+        Misuse: a convention is not what it can be.
 
     Example:
         >>> import tempfile
@@ -57,7 +56,8 @@ class Recorder:
     ) -> None:
         folder = os.fspath(path)
         about.setdefault("started_at", time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()))
-        _check_spaces(about.get("spaces"))
+        if problem := wrong_convention(about):
+            raise Misuse(f"Recorder: {problem}")
         self._strict, self._about = strict, plain_data(about)
         self._journal = begin(folder, overwrite, self._about)
         self._folder, self._part = folder, 1
@@ -370,14 +370,3 @@ class Recorder:
             self._journal.seal(troubles=dict(self._book.troubles), late=late, notes=self._book.left_over())
         except OSError as error:
             self._book.trouble("trace not sealed", f"its frames are whole, its end is missing: {error}")
-
-
-def _check_spaces(spaces: Any) -> None:
-    """Refuse a space that is none.
-
-    Raises:
-        Misuse: names the property.
-    """
-    for prop, space in dict(spaces or {}).items():
-        if space not in SPACES:
-            raise Misuse(f"spaces: expected {', '.join(SPACES)} for {prop!r}, found {space!r}")

@@ -3,7 +3,7 @@
 import json
 import urllib.parse
 import zlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -28,6 +28,7 @@ from breadcrumb.store.arrow import (
 )
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.places import Place
+from breadcrumb.store.working import WorkingCopy
 
 FORMAT_VERSION = 1
 ABOUT = ABOUT_NAME
@@ -68,7 +69,6 @@ class FolderTrace:
     def __init__(self, place: Place) -> None:
         self._place = place
         self._columns: dict[tuple[str, str], ColumnData] = {}
-        self._index: dict[str, tuple[Ints, Ints]] = {}
         self._about = _read_about(place)
 
     @cached_property
@@ -112,18 +112,27 @@ class FolderTrace:
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
         """Return the life and the row of the clock of each of a kind's samples."""
-        if kind not in self._index:
-            table = self._read(f"{STATES}/{_file_name(kind)}", ["life", "frame"])
-            with refusing_damage(self._place.path(f"{STATES}/{_file_name(kind)}")):
-                self._index[kind] = _read_index(table, self.session)
-        return self._index[kind]
+        life = self._kept(kind, "life", lambda column: ColumnData(_read_life(column, self.session)))
+        row = self._kept(kind, "frame", lambda column: ColumnData(_read_row(column, self.session)))
+        return life.values, row.values
 
     def column(self, kind: str, name: str) -> ColumnData:
         """Return one column."""
+        return self._kept(kind, name, column_data)
+
+    def _kept(self, kind: str, name: str, make: Callable[[Any], ColumnData]) -> ColumnData:
+        """Return what is made of a column, from the working copy if it is there."""
         if (kind, name) not in self._columns:
-            table = self._read(f"{STATES}/{_file_name(kind)}", [name])
-            with refusing_damage(self._place.path(f"{STATES}/{_file_name(kind)}")):
-                self._columns[kind, name] = column_data(table[name])
+            file = f"{STATES}/{_file_name(kind)}"
+            copy = WorkingCopy(self._place.folder / file) if self._place.folder is not None else None
+            column = copy.load(name) if copy is not None else None
+            if column is None:
+                table = self._read(file, [name])
+                with refusing_damage(self._place.path(file)):
+                    column = make(table[name])
+                if copy is not None:
+                    copy.keep(name, column)
+            self._columns[kind, name] = column
         return self._columns[kind, name]
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
@@ -138,9 +147,10 @@ def _file_name(kind: str) -> str:
 
 def _read_about(place: Place) -> dict[str, Any]:
     path = place.path(ABOUT)
+    with refusing_damage(path), place.open(ABOUT) as file:
+        content = file.read()
     try:
-        with place.open(ABOUT) as file:
-            about: dict[str, Any] = json.loads(file.read().decode("utf-8"))
+        about: dict[str, Any] = json.loads(content.decode("utf-8"))
         version = int(about["format"])
     except (ValueError, LookupError, TypeError) as error:
         raise NotATrace(f"{path}: expected the description of a trace, found something else ({error})") from None
@@ -246,12 +256,18 @@ def _frame_of(row: Ints, frames: Ints) -> Any:
     return int_array(frames[np.maximum(row, 0)] if len(frames) else np.zeros(len(row), np.int64), valid)
 
 
-def _read_index(table: Any, session: Session) -> tuple[Ints, Ints]:
-    life, frame = ints(table["life"], NOBODY), ints(table["frame"], NOBODY)
-    row = np.searchsorted(session.clock.frames, frame)
-    if len(life) and not (life.min() >= 0 and life.max() < session.lives.size and row.max() < session.clock.size):
-        raise ValueError("a sample of a life or on a frame that the trace does not have")
-    return life, row
+def _read_life(column: Any, session: Session) -> Ints:
+    life = ints(column, NOBODY)
+    if len(life) and not (life.min() >= 0 and life.max() < session.lives.size):
+        raise ValueError("a sample of a life that the trace does not have")
+    return life
+
+
+def _read_row(column: Any, session: Session) -> Ints:
+    row = np.searchsorted(session.clock.frames, ints(column, NOBODY))
+    if len(row) and row.max() >= session.clock.size:
+        raise ValueError("a sample on a frame that the trace does not have")
+    return row
 
 
 class _Places:

@@ -24,6 +24,8 @@ class Place(NamedTuple):
     """Whether there is a file of this name."""
     open: Callable[[str], BinaryIO]
     """Open a file of this name."""
+    folder: Path | None = None
+    """The folder, if it is one on this machine."""
 
     def path(self, name: str) -> str:
         """Return where a file is, for messages."""
@@ -42,6 +44,7 @@ def folder_place(folder: Path) -> Place:
         _label(folder.name),
         lambda name: (folder / name).is_file(),
         lambda name: (folder / name).open("rb"),
+        folder,
     )
 
 

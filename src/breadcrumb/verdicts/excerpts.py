@@ -45,7 +45,7 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
     rows = signal.track.row[places] if signal is not None and drawn else clock_rows(position, steps)
     path, path_rows = _path(position, steps)
     near = broken[(broken >= first) & (broken <= last)]
-    axes = session.about.get("axes") or {}
+    axes = session.axes
     return Excerpt(
         object="" if name == NOBODY else session.names[name],
         frame=int(clock.frames[row]),
@@ -100,7 +100,7 @@ def _path(position: Signal | None, steps: Ints) -> tuple[tuple[tuple[float, floa
 
 def _axis_labels(session: Session, position: Signal) -> tuple[str, str]:
     """Return what a path's axes are called: the part, its direction if `about` tells one, and the unit."""
-    axes = session.about.get("axes") or {}
+    axes = session.axes
     up = next((axis for axis in PART_NAMES if axes.get(axis) == "up"), "") if len(position.parts) > 2 else ""
     unit = f" [{position.unit}]" if position.unit else ""
     names = [axis + (f", {axes[axis]}" if axis in axes else "") + unit for axis in PART_NAMES if axis != up]
