@@ -33,7 +33,7 @@ LARGE: Final = 1 << 16
 """Records above this size are written without copying their parts together, and checksummed by samples."""
 
 SAMPLED: Final = 127
-"""Of large records, every so manieth byte is checksummed: a prime number, so that it meets all bytes of the numbers."""
+"""Of large records, every 127th byte is checksummed: a prime number, so that it meets all bytes of the numbers."""
 
 HAS_LIVES: Final = 1
 HAS_NUMBERS: Final = 2

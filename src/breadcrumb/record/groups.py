@@ -24,7 +24,7 @@ class Sampling(NamedTuple):
     """On which frames objects are read; that they appear and leave is seen on every frame."""
 
     every: int = 1
-    """Every so manieth frame, from the first one on."""
+    """Every n-th frame, from the first one on."""
     only_while: Callable[[], object] | None = None
     """Only on frames on which this is true."""
 

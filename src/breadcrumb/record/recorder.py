@@ -89,7 +89,7 @@ class Recorder:
             id: its name in the trace.
             kind: what it is.
             parent: a reader of the object that it belongs to, or of that one's id; it may change.
-            every: read it on every so manieth frame only.
+            every: n to read it on every n-th frame only.
             only_while: read it only on frames on which this function returns true.
             properties: a reader for each: an attribute name (dotted allowed), a tuple of them for a vector, or a
                 function of the object.

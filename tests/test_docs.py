@@ -1,0 +1,66 @@
+"""What the docs tell a reader to save and to type, done to the letter."""
+
+import os
+import re
+import shlex
+import shutil
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import pytest
+
+from breadcrumb import open_trace
+
+ROOT = Path(__file__).parents[1]
+Cli = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+def _blocks(page: str, language: str) -> list[str]:
+    """Return the fenced blocks of a page that are in a language."""
+    return re.findall(
+        rf"^```{language}\n(.*?)^```", (ROOT / "docs" / page).read_text("utf-8"), re.MULTILINE | re.DOTALL
+    )
+
+
+def test_the_page_on_frame_lines(tmp_path: Path, cli: Cli) -> None:
+    """Its file becomes a trace and comes back the same by its commands, and its other lines fit its schema's types."""
+    lines, columns = _blocks("frame-lines.md", "json")
+    (tmp_path / "session.jsonl").write_text(lines, "utf-8")
+    convert, to_pipe, back = _blocks("frame-lines.md", "console")[0].splitlines()
+    for command in (convert, back):
+        assert cli(*shlex.split(command)[1:]).returncode == 0
+    with (tmp_path / "session.jsonl").open() as piped:
+        assert cli(*shlex.split(to_pipe.partition(" < ")[0])[1:], stdin=piped).returncode == 0
+    for name in ("session.crumbs", "piped.crumbs"):
+        trace = open_trace(tmp_path / name)
+        assert trace.one("skiff").position.values.tolist() == [[0, 0], [0.1, 0]]
+        assert trace.events("bell.rung").data == ({"times": 3},)
+        assert trace.one("skiff").leaves.frames.tolist() == [2]
+    first, *rest = (msgspec.json.decode(line) for line in lines.splitlines())
+    again = [msgspec.json.decode(line) for line in (tmp_path / "again.jsonl").read_text().splitlines()]
+    assert again[0]["about"].items() >= first["about"].items()
+    assert len(again) == len(rest) + 1
+    appear = '{"frame": 2, "t": 0.04, "appear": [{"id": "b1", "kind": "barrel"}, {"id": "b2", "kind": "barrel"}]}\n'
+    (tmp_path / "many.jsonl").write_text('{"breadcrumb": 1}\n' + appear + columns + '{"end": true}\n')
+    assert cli("convert", "many.jsonl", "many.crumbs").returncode == 0
+    assert open_trace(tmp_path / "many.crumbs").all("barrel").position.values[1::2].tolist() == [[0, 1], [2, 3]]
+
+
+@pytest.mark.skipif(shutil.which("node") is None and "BREADCRUMB_CI" not in os.environ, reason="Node is not installed")
+@pytest.mark.parametrize("heard", [True, False], ids=["heard", "alone"])
+def test_the_page_on_javascript(heard: bool, tmp_path: Path, listen: Callable[..., Any], cli: Cli) -> None:
+    """Its game sends a session to a listener on the usual port; alone, it leaves a file that becomes the same trace."""
+    shutil.copy(ROOT / "clients" / "javascript" / "breadcrumb-sender.js", tmp_path)
+    (tmp_path / "game.js").write_text(_blocks("recording-javascript.md", "js")[0], "utf-8")
+    listening = listen("--port", "4747") if heard else None
+    done = subprocess.run(["node", "game.js"], cwd=tmp_path, capture_output=True, text=True, timeout=60, check=True)
+    assert done.stdout == ""
+    if listening is None:
+        assert cli("convert", "night.jsonl", "night.crumbs").returncode == 0
+    trace = open_trace(tmp_path / "night.crumbs") if listening is None else listening.trace("Lantern-Bay-1.crumbs")
+    assert trace.clock.size == 60
+    assert trace.one("skiff").lit.rises().frames.tolist() == [30]
+    assert trace.events("bell.rung", by="heron").frames.tolist() == [30]
