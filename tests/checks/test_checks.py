@@ -211,8 +211,8 @@ BROKEN: dict[str, tuple[Check, Trace, tuple[str, int, str], str]] = {
         ("a", 3, "(9.5, 0) m"), "0.25 m outside",
     ),
     "inside when cold": (inside_when_cold, barrels({("b", 6): {"position": (0.0, -20.0)}}), ("b", 9, "(0, -20) m"), "10 m outside"),
-    "speed": (five, barrels({("b", 9): {"position": (0.0, 5 * 1.0 + 2.0)}}), ("b", 12, "10 m/s"), "5 m/s too fast"),
-    "first speed": (first_speed, barrels({("b", 7): {"velocity": (3.0, 0.0)}}), ("b", 10, "3 m/s"), "2 m/s too slow"),
+    "speed": (five, barrels({("b", 9): {"position": (0.0, 5 * 1.0 + 2.0)}}), ("b", 12, "10 m/s"), "5 m/s too high"),
+    "first speed": (first_speed, barrels({("b", 7): {"velocity": (3.0, 0.0)}}), ("b", 10, "3 m/s"), "2 m/s too low"),
     "jump": (no_jump, barrels({("b", 7): {"position": (8.0, 4.5)}}), ("b", 10, "8.0156 m"), "jumps"),
     "another's moment is no excuse": (
         no_jump, barrels({("a", 9): {"position": (99.0, 0.0)}}, rings(9, who="b", name="tap")), ("a", 12, "94 m"), "jumps"

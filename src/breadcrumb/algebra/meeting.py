@@ -26,6 +26,15 @@ def meet(left: S, right: object) -> tuple[S, S]:
     """
     if not isinstance(right, type(left)):
         return _same_parts(left, _constant(left, right))
+    return _same_parts(*meet_tracks(left, right))
+
+
+def meet_tracks(left: S, right: S) -> tuple[S, S]:
+    """Return both on one track; each keeps its own parts.
+
+    Raises:
+        Misuse: two groups that nothing pairs.
+    """
     if not left.track.same_as(right.track):
         if left.track.source is not None or right.track.source is not None:
             raise Misuse(
@@ -40,7 +49,7 @@ def meet(left: S, right: object) -> tuple[S, S]:
                 f"{left.name} and {right.name} are of two groups, and nothing says which object goes with which; "
                 "use one object, or judge each group by itself"
             )
-    return _same_parts(left, right)
+    return left, right
 
 
 def places_at(track: Track, moments: Moments, way: int, by: Duration | None = None) -> Ints:

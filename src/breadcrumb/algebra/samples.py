@@ -32,6 +32,8 @@ class Samples:
     """Whose it is, for messages."""
     known_noise: float | Floats | None = None
     """How far rounding may have moved a derived value; None for one that was recorded."""
+    space: str = "world"
+    """What the values are relative to: the world, the object's own parent, or the screen."""
 
     @property
     def values(self) -> NDArray[Any]:

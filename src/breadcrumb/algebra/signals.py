@@ -3,16 +3,18 @@
 import operator
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Self, TypeAlias, Union
+from typing import Any, Self
 
 import numpy as np
-from numpy.typing import NDArray
 
+from breadcrumb.algebra.angles import FULL_TURNS, compass_of, full_turn, plan_axes, turn_between, unwrapped
+from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
 from breadcrumb.algebra.durations import Duration, duration
-from breadcrumb.algebra.meeting import at_places, meet, places_at
+from breadcrumb.algebra.meeting import at_places, meet_tracks, places_at
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
-from breadcrumb.algebra.samples import Samples, both, largest_of, noise_of, smallest_of
+from breadcrumb.algebra.samples import noise_of
+from breadcrumb.algebra.spaces import turned
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, UnknownName
@@ -20,12 +22,9 @@ from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 
 PART_NAMES = "xyzw"
 
-Operand: TypeAlias = Union["Signal", float, Sequence[float], NDArray[Any]]
-"""A signal, a number, the parts of a vector, or an array with a value (or a row of parts) for each sample."""
-
 
 @dataclass(frozen=True, eq=False)
-class Signal(Samples):
+class Signal(Arithmetic):
     """A value over time (not a message), as NumPy arrays over a track of samples.
 
     Comparisons and arithmetic are element by element. A value that was not recorded is missing, and whatever is
@@ -47,14 +46,6 @@ class Signal(Samples):
         parts = tuple(values.T) if values.ndim == 2 else (values,)
         missing = np.isnan(parts[0])
         return cls(track, f"{key} of {moments.label}", parts, ~missing if missing.any() else None, unit)
-
-    def __bool__(self) -> bool:
-        raise Misuse(
-            f"whether {self.name} is true depends on the sample; assert judge({self.name}, 'what it means'), or join "
-            "conditions with & | ~ instead of and, or, not"
-        )
-
-    __hash__ = None  # type: ignore[assignment]
 
     def same_as(self, other: "Signal") -> bool:
         """Tell whether another signal has the same values on the same samples."""
@@ -103,48 +94,9 @@ class Signal(Samples):
         """
         if len(self.parts) != 3 or self.track.unseen:
             return self
-        axes = self.track.session.axes
-        up = next(
-            (PART_NAMES.index(axis) for axis, way in axes.items() if way in ("up", "down") and axis in "xyz"), None
-        )
-        if up is None:
-            raise Misuse(
-                f"plan view of {self.name} needs to know which way is up; record it as axes={{'z': 'up'}} or alike"
-            )
-        kept = [place for place in range(3) if place != up]
+        kept = plan_axes(self.track.session, 3, self.name)
         name = f"{self.name} in plan ({', '.join(PART_NAMES[place] for place in kept)})"
         return replace(self, name=name, parts=tuple(self.parts[place] for place in kept), known_noise=self.noise)
-
-    # Arithmetic
-
-    def __add__(self, other: Operand) -> "Signal":
-        return self._arithmetic(other, "+", operator.add)
-
-    def __sub__(self, other: Operand) -> "Signal":
-        return self._arithmetic(other, "-", operator.sub)
-
-    def __mul__(self, other: Operand) -> "Signal":
-        return self._arithmetic(other, "*", operator.mul)
-
-    def __truediv__(self, other: Operand) -> "Signal":
-        return self._arithmetic(other, "/", operator.truediv)
-
-    def __radd__(self, other: Operand) -> "Signal":
-        return self + other
-
-    def __rsub__(self, other: Operand) -> "Signal":
-        return -self + other
-
-    def __rmul__(self, other: Operand) -> "Signal":
-        return self * other
-
-    def __neg__(self) -> Self:
-        return replace(
-            self, name=f"-{_bracketed(self.name)}", parts=tuple(-part for part in self.parts), known_noise=self.noise
-        )
-
-    def __abs__(self) -> Self:
-        return replace(self, name=f"|{self.name}|", parts=tuple(map(np.abs, self.parts)), known_noise=self.noise)
 
     def norm(self) -> Self:
         """Return the length of a vector."""
@@ -156,7 +108,7 @@ class Signal(Samples):
         """Return the scalar product of two vectors."""
         product = self * other
         total = np.sum(product.parts, axis=0)
-        return replace(product, name=f"{self.name} . {_called(other)}", parts=(total,))
+        return replace(product, name=f"{self.name} . {called(other)}", parts=(total,))
 
     def distance_to(self, other: Operand) -> "Signal":
         """Return how far a position is from another one or from a point given as numbers, centre to centre.
@@ -165,7 +117,7 @@ class Signal(Samples):
         """
         flat = isinstance(other, Sequence) and len(other) == 2
         mine = self.plan if flat else self
-        return replace((mine - other).norm(), name=f"distance of {mine.name} to {_called(other)}", unit=self.unit)
+        return replace((mine - other).norm(), name=f"distance of {mine.name} to {called(other)}", unit=self.unit)
 
     def depth_in(self, region: Region) -> "Signal":
         """Return how far inside a region's border a position is; negative outside.
@@ -183,60 +135,128 @@ class Signal(Samples):
     def rate(self) -> "Signal":
         """Return the change per second over the step that ends at each sample.
 
-        It is missing on a life's first sample and over a step of 0 s. Its error is bounded from the rounding of
-        values and times.
+        It is missing on a life's first sample and over a step of 0 s. Angles are unwrapped first. Its error is bounded
+        from the rounding of values and times.
         """
         track = self._samples("rate()")
-        times = track.times
-        usable = self.usable & ~track.first_of_life
-        usable[1:] &= self.usable[:-1]
-        step = np.ones(track.size)
-        np.subtract(times[1:], times[:-1], out=step[1:])
-        usable &= step > 0
-        step[~usable] = 1.0
+        return self._change_per(_steps(track), self.usable, f"rate of {self.name}")
+
+    def second_rate(self) -> "Signal":
+        """Return the change of the rate: the difference of the rates over two steps, over half their sum.
+
+        It is missing on a life's first two samples.
+        """
+        rate = self.rate()
+        step = _steps(rate.track)
+        between = np.r_[step[:1], (step[1:] + step[:-1]) / 2] if len(step) else step
+        return rate._change_per(between, rate.usable, f"second rate of {self.name}")
+
+    def _change_per(self, step: Floats, known: Bools, name: str) -> "Signal":
+        track = self.track
+        usable = known & ~track.first_of_life & (step > 0)
+        usable[1:] &= known[:-1]
+        step = np.where(usable, step, 1.0)
         parts = []
-        for part in self.parts:
+        for part in self.unwrapped().parts if self.is_angle else self.parts:
             change = np.zeros(track.size)
             np.subtract(part[1:], part[:-1], out=change[1:])
             parts.append(np.divide(change, step, out=change))
         fastest = max((float(np.abs(part[usable]).max(initial=0.0)) for part in parts), default=0.0)
-        noise = 2 * (self.noise + fastest * noise_of((times,))) / step
-        unit = (
-            f"{self.unit.removesuffix('/s')}/s2" if self.unit.endswith("/s") else f"{self.unit}/s" if self.unit else ""
-        )
-        return Signal(
-            track, f"rate of {self.name}", tuple(parts), None if usable.all() else usable, unit, None, self.owner, noise
-        )
+        noise = 2 * (self.noise + fastest * noise_of((track.times,))) / step
+        valid = None if usable.all() else usable
+        return Signal(track, name, tuple(parts), valid, _per_second(self.unit), None, self.owner, noise, self.space)
 
-    # Comparison and logic
+    # Angles and spaces
 
-    def __lt__(self, other: Operand) -> "Signal":
-        return self._comparison(other, "<", operator.lt)
+    @property
+    def is_angle(self) -> bool:
+        """Whether it is one number in degrees or radians."""
+        return self.unit in FULL_TURNS and len(self.parts) == 1
 
-    def __le__(self, other: Operand) -> "Signal":
-        return self._comparison(other, "<=", operator.le)
+    def unwrapped(self) -> Self:
+        """Return an angle without the jumps of a full turn; each life begins with its own first value.
 
-    def __gt__(self, other: Operand) -> "Signal":
-        return self._comparison(other, ">", operator.gt)
+        Raises:
+            Misuse: nothing says whether it is in degrees or radians.
 
-    def __ge__(self, other: Operand) -> "Signal":
-        return self._comparison(other, ">=", operator.ge)
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> states = [{"b": {"yaw": yaw}} for yaw in (350.0, 10.0, 30.0)]
+            >>> make_trace(states, kinds={"b": "buoy"}, angles={"unit": "deg"}).one(
+            ...     "buoy"
+            ... ).yaw.unwrapped().values.tolist()
+            [350.0, 370.0, 390.0]
+        """
+        if self.track.unseen:
+            return self
+        full = full_turn(self, "unwrapped()")
+        track = self._samples("unwrapped()")
+        values = unwrapped(self.parts[0], self.usable & np.isfinite(self.parts[0]), track.first_of_life, full)
+        return replace(self, name=f"unwrapped {self.name}", parts=(values,))
 
-    def __eq__(self, other: object) -> "Signal":  # type: ignore[override]
-        return self._comparison(other, "==", operator.eq)
+    def turn_from(self, other: Operand) -> "Signal":
+        """Return the turn from another angle to this one, at most half a turn either way."""
+        full = full_turn(self, "turn_from()") if not self.track.unseen else 1.0
+        turn = self - other
+        return replace(turn, parts=(turn_between(turn.parts[0], np.zeros(1), full),))
 
-    def __ne__(self, other: object) -> "Signal":  # type: ignore[override]
-        return self._comparison(other, "!=", operator.ne)
+    def bearing_to(self, other: Operand) -> "Signal":
+        """Return the angle of the direction in plan from a position to another one, in the session's own convention.
 
-    def __and__(self, other: "Signal") -> "Signal":
-        return self._logic(other, "and", np.logical_and, decided_by=False)
+        It is missing where the two are one.
 
-    def __or__(self, other: "Signal") -> "Signal":
-        return self._logic(other, "or", np.logical_or, decided_by=True)
+        Raises:
+            Misuse: `about` does not tell the unit, zero and sense of angles, or which way an axis points.
+        """
+        if self.track.unseen:
+            return self
+        flat = isinstance(other, Sequence) and len(other) == 2
+        mine = self.plan if flat else self
+        return replace((mine - other)._pointing(-1.0), name=f"bearing of {self.name} to {called(other)}")
 
-    def __invert__(self) -> Self:
-        self._flags("~")
-        return replace(self, name=f"not {_bracketed(self.name)}", parts=(~self.parts[0],))
+    def direction(self) -> "Signal":
+        """Return the angle of a vector in plan, in the session's own convention; missing where it has no length."""
+        return self if self.track.unseen else self._pointing(1.0)
+
+    def _pointing(self, sign: float) -> "Signal":
+        session = self.track.session
+        compass = compass_of(session, len(self.parts))
+        x, y = (sign * self.parts[place] for place in plan_axes(session, len(self.parts), self.name))
+        length = np.hypot(x, y)
+        noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * compass.full / np.pi
+        valid = self.usable & (length > 0)
+        return replace(
+            self, name=f"direction of {self.name}", parts=(compass.angle(x, y),), valid=None if valid.all() else valid,
+            unit=compass.unit, known_noise=noise + compass.full * 1e-15, space="world",
+        )  # fmt: skip
+
+    def relative_to(self, origin: Operand, turn: "Signal | None" = None) -> "Signal":
+        """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
+
+        Args:
+            origin: the owner's position.
+            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
+        """
+        offset = self - origin
+        parts = offset.parts
+        if turn is not None and not self.track.unseen:
+            offset, by = meet_tracks(offset, turn)
+            parts = turned(offset.parts, by, back=True)
+        name = f"{self.name} relative to {called(origin)}"
+        return replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
+
+    def to_world(self, origin: Operand, turn: "Signal | None" = None) -> "Signal":
+        """Return a position that is in an owner's space in the world: turned by the owner's turn, and moved to it.
+
+        Args:
+            origin: the owner's position.
+            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
+        """
+        mine = replace(self, space="world")
+        if turn is not None and not self.track.unseen:
+            mine, by = meet_tracks(mine, turn)
+            mine = replace(mine, parts=turned(mine.parts, by, back=False))
+        return replace(mine + origin, name=f"{self.name} in the world")
 
     # Values at moments, and moments from values
 
@@ -304,52 +324,6 @@ class Signal(Samples):
 
     # How it is done
 
-    def _arithmetic(self, other: Operand, sign: str, compute: Callable[[Any, Any], Any]) -> "Signal":
-        mine, yours = meet(self, other)
-        with np.errstate(all="ignore"):  # what comes of a missing or infinite value is missing or infinite
-            parts = tuple(compute(a, b) for a, b in zip(mine.parts, yours.parts, strict=True))
-        if sign in "+-":
-            noise: float | Floats = mine.noise + yours.noise
-        elif sign == "*":
-            noise = largest_of(mine.parts) * yours.noise + largest_of(yours.parts) * mine.noise
-        else:
-            noise = mine.noise / max(smallest_of(yours.parts), np.finfo(float).tiny)
-        unit = self.unit if sign in "+-" else ""
-        valid = both(mine.valid, yours.valid)
-        return Signal(
-            mine.track, f"{_bracketed(self.name)} {sign} {_called(other)}", parts, valid, unit, None, self.owner, noise
-        )
-
-    def _comparison(self, other: object, sign: str, compare: Callable[[Any, Any], Any]) -> "Signal":
-        name = f"{_bracketed(self.name)} {sign} {_called(other)}"
-        if self.track.unseen:
-            return Signal(self.track, name, (np.zeros(0, np.bool_),), owner=self.owner)
-        if self.texts is not None and isinstance(other, str):
-            same = self.parts[0] == (self.texts.index(other) if other in self.texts else NOBODY)
-            if sign not in ("==", "!="):
-                raise Misuse(f"{name}: texts are the same or not; they have no order")
-            return Signal(self.track, name, (same if sign == "==" else ~same,), self.valid, owner=self.owner)
-        mine, yours = meet(self, other)
-        answers = [compare(a, b) for a, b in zip(mine.parts, yours.parts, strict=True)]
-        if len(answers) > 1 and sign not in ("==", "!="):
-            raise Misuse(f"{name}: a vector is neither larger nor smaller; compare its parts or its norm()")
-        joined = np.logical_or.reduce(answers) if sign == "!=" else np.logical_and.reduce(answers)
-        return Signal(mine.track, name, (joined,), both(mine.valid, yours.valid), owner=self.owner)
-
-    def _logic(self, other: "Signal", word: str, join: Callable[[Any, Any], Any], *, decided_by: bool) -> "Signal":
-        self._flags(word)
-        mine, yours = meet(self, other)
-        yours._flags(word)
-        answer = join(mine.parts[0], yours.parts[0])
-        valid = both(mine.valid, yours.valid)
-        if valid is not None:  # one side alone may settle it
-            settled = [one.usable & (one.parts[0] == decided_by) for one in (mine, yours)]
-            answer = np.where(settled[0] | settled[1], decided_by, answer)
-            valid = valid | settled[0] | settled[1]
-        return Signal(
-            mine.track, f"{_bracketed(self.name)} {word} {_called(other)}", (answer,), valid, owner=self.owner
-        )
-
     def _edges(self, what: str, compare: Callable[[Any, Any], Any], word: str) -> Moments:
         self._flags(what)
         track = self._samples(what)
@@ -381,18 +355,16 @@ class Signal(Samples):
             raise Misuse(f"{self.name} holds values picked at moments; {what} needs all samples of an object")
         return self.track
 
-    def _flags(self, what: str) -> None:
-        if not self.is_flag and not self.track.unseen:
-            raise Misuse(
-                f"{what} needs true or false on each sample, and {self.name} has other values; compare it first"
-            )
+
+def _steps(track: Track) -> Floats:
+    """Return the time from the sample before to each one; between two lives it means nothing."""
+    step = np.ones(track.size)
+    times = track.times
+    np.subtract(times[1:], times[:-1], out=step[1:])
+    return step
 
 
-def _bracketed(name: str) -> str:
-    return f"({name})" if " " in name and name[0] + name[-1] not in ("||", "()") else name
-
-
-def _called(other: object) -> str:
-    if isinstance(other, Signal):
-        return _bracketed(other.name)
-    return "given values" if isinstance(other, np.ndarray) else f"{other}"
+def _per_second(unit: str) -> str:
+    if not unit:
+        return ""
+    return f"{unit.removesuffix('/s')}/s2" if unit.endswith("/s") else f"{unit}/s"

@@ -122,6 +122,17 @@ class Spans:
         """Return the moment of the last frame of each."""
         return self._ends_of("end", self.last)
 
+    def edges(self) -> tuple[Moments, Moments]:
+        """Return the starts and the ends, in the order of the spans, so that they can be compared one by one."""
+        nobody = np.full(self.count, NOBODY)
+        names = self.session.lives.name
+        by = np.where(self.life == NOBODY, NOBODY, names[self.life] if len(names) else NOBODY)
+        start, end = (
+            Moments(self.session, f"{what} of {self.label}", row, nobody, by, nobody, known_life=self.life)
+            for what, row in (("start", self.first), ("end", self.last))
+        )
+        return start, end
+
     def covers(self, life: Ints, row: Ints) -> Bools:
         """Return whether each life is, on that row, in one of its spans or in one of nobody in particular."""
         everyone = self.life == NOBODY

@@ -16,6 +16,9 @@ NOBODY = -1
 """Stands for no object, no life, or no row of the clock."""
 
 
+ANGLES = ("yaw", "pitch", "roll", "heading", "bearing", "angle")
+"""Properties of these names are angles, in the session's unit if they have none of their own."""
+
 CUT = "the recording was cut"
 """How the note begins that says of a session that it has no proper end."""
 
@@ -147,14 +150,20 @@ class Session:
         return str(spaces.get(f"{kind}.{prop}", spaces.get(prop, "world")))
 
     def unit_of(self, kind: str, prop: str) -> str:
-        """Return the declared unit of a property, or an empty text."""
+        """Return the declared unit of a property, that of angles for what is called like one, or an empty text."""
         units = self._told("units")
-        return str(units.get(f"{kind}.{prop}", units.get(prop, "")))
+        known = self.angles.get("unit", "") if prop in ANGLES else ""
+        return str(units.get(f"{kind}.{prop}", units.get(prop, known)))
 
     @property
     def axes(self) -> Mapping[str, str]:
         """Which way each axis of the world points."""
         return self._told("axes")
+
+    @property
+    def angles(self) -> Mapping[str, str]:
+        """The unit, the zero direction and the sense of angles."""
+        return self._told("angles")
 
     def _told(self, convention: str) -> Mapping[str, str]:
         """Return a convention of the world; a trace that was made by hand may hold anything there."""

@@ -1,5 +1,6 @@
 """One object, or all objects of a kind, as users hold them."""
 
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -16,6 +17,7 @@ _DERIVED = {
     "velocity": "the change of position per second",
     "speed": "the length of the velocity",
     "acceleration": "the change of velocity per second",
+    "heading": "the angle of the velocity in plan",
 }
 
 
@@ -28,7 +30,8 @@ class Objects:
 
     A property that is called like something else here, such as `kind` or `ids`, is had by `signal("kind")`.
 
-    From `position`, `velocity`, `speed` and `acceleration` are derived, unless they were recorded themselves.
+    From `position`, `velocity`, `speed`, `acceleration` and `heading`, the direction in plan in which it moves, are
+    derived, unless they were recorded themselves.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -102,15 +105,20 @@ class Objects:
                 valid = column.valid if valid is None else valid & column.valid
         unit = self._data.session.unit_of(self.kind, name)
         parts = tuple(column.values for column in every)
-        signal = Signal(self._whole_track, name, parts, valid, unit, every[0].texts, self.called)
+        space = self._data.session.space_of(self.kind, name)
+        signal = Signal(self._whole_track, name, parts, valid, unit, every[0].texts, self.called, space=space)
         if self._everyone:
             return signal
         taken = signal.take(self._places)
-        return Signal(self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called)
+        return Signal(self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called, space=space)
 
     def _derived(self, name: str) -> Signal:
         velocity = self.signal("velocity") if name != "velocity" else self.signal("position").rate()
-        derived = velocity.norm() if name == "speed" else velocity.rate() if name == "acceleration" else velocity
+        if name == "heading":
+            return replace(velocity.direction(), name=name, owner=self.called)
+        derived = velocity.norm() if name == "speed" else velocity
+        if name == "acceleration":
+            derived = velocity.rate() if "velocity" in self.properties else self.signal("position").second_rate()
         return Signal(
             derived.track, name, derived.parts, derived.valid, derived.unit, None, self.called, derived.known_noise
         )

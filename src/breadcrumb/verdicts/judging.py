@@ -68,11 +68,16 @@ class Case:
     def of_samples(cls, signal: Signal, slack: Floats, phrase: Callable[[int], Phrase], **more: Any) -> "Case":
         """Return the case of a rule about every sample of a signal."""
         track = signal.track
-        more = {"unit": signal.unit, "picture": Picture(signal), **more}
-        return cls(
-            track.session, track.row, track.life, track.name, slack, phrase, signal.valid,
-            unseen=track.unseen, runs=track.source is None, of="samples" if track.source is None else "moments", **more,
-        )  # fmt: skip
+        picked = track.source is not None
+        more = {
+            "unit": signal.unit,
+            "picture": Picture(signal),
+            "unseen": track.unseen,
+            "runs": not picked,
+            "of": "moments" if picked else "samples",
+            **more,
+        }
+        return cls(track.session, track.row, track.life, track.name, slack, phrase, signal.valid, **more)
 
     def verdict(self, sentence: str, occasions: int = 1) -> Verdict:
         """Return the verdict: broken by any breach, held if enough occasions were judged, else idle."""

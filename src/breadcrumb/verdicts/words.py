@@ -35,6 +35,11 @@ def amount(value: float | None, unit: str) -> str:
     return f"{number(value)} {unit}".rstrip()
 
 
+def plus_minus(tol: float, unit: str) -> str:
+    """Return a tolerance as it stands behind a rule; nothing if there is none."""
+    return f" (+- {amount(tol, unit)})" if tol else ""
+
+
 def margin_words(margin: Margin | None) -> str:
     """Return a margin with its unit and its share of what is allowed."""
     if margin is None:

@@ -1,0 +1,105 @@
+"""Values along a life: the one before, the first one, the one a while ago, and the last moment so far."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from breadcrumb.algebra.durations import SAME_TIME, Duration
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.samples import noise_of
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.tracks import Track
+from breadcrumb.model.session import NOBODY, Ints
+
+
+def at_samples(signal: Signal, places: Ints, name: str) -> Signal:
+    """Return, on the signal's own track, the values of other samples by their places; NOBODY is missing."""
+    there = places != NOBODY
+    safe = np.where(there, places, 0)
+    if len(signal):
+        there &= signal.usable[safe]
+    noise = signal.known_noise
+    return replace(
+        signal,
+        name=name,
+        parts=tuple(part[safe] for part in signal.parts) if len(signal) else signal.parts,
+        valid=None if there.all() else there,
+        known_noise=noise[safe] if isinstance(noise, np.ndarray) else signal.noise,
+    )
+
+
+def previous(signal: Signal) -> Signal:
+    """Return the value on the sample before; missing on a life's first sample."""
+    places = np.arange(-1, len(signal) - 1)
+    return at_samples(signal, np.where(signal.track.first_of_life, NOBODY, places), f"{signal.name} before")
+
+
+def first_of_life(signal: Signal) -> Signal:
+    """Return each life's first value, on all of its samples."""
+    return first_of_group(signal, signal.track.life)
+
+
+def first_of_group(signal: Signal, group: Ints) -> Signal:
+    """Return, on each sample, the first value of its group; groups are told by a number for each sample."""
+    places = np.flatnonzero(signal.usable)
+    numbers, first = np.unique(group[places], return_index=True)
+    if not len(numbers):
+        return replace(signal, valid=np.zeros(len(signal), np.bool_))
+    at = np.minimum(np.searchsorted(numbers, group), len(numbers) - 1)
+    mine = np.where(numbers[at] == group, places[first][at], NOBODY)
+    return at_samples(signal, mine, f"first {signal.name}")
+
+
+def stretches(track: Track, *keys: Ints) -> Ints:
+    """Return a number for each run of samples of one life on which the keys stay the same."""
+    fresh = np.zeros(track.size, np.bool_)
+    for key in (track.life, *keys):
+        fresh[1:] |= key[1:] != key[:-1]
+    return np.cumsum(fresh)
+
+
+def delayed(signal: Signal, by: Duration) -> Signal:
+    """Return the last value that is at least a duration old; missing where the life is younger."""
+    if not by.value:
+        return signal
+    track = signal.track
+    clock = track.session.clock
+    axis = clock.frames if by.unit == "frames" else clock.times
+    slip = 0 if by.unit == "frames" else SAME_TIME
+    row = np.searchsorted(axis, axis[track.row] - by.value + slip, side="right") - 1
+    place = np.searchsorted(track.key, track.keys(track.life, row), side="right") - 1
+    safe = np.maximum(place, 0)
+    there = (row >= 0) & (place >= 0)
+    there &= (track.life[safe] == track.life) if track.size else there
+    return at_samples(signal, np.where(there, place, NOBODY), f"{signal.name} {by} ago")
+
+
+def summed(signal: Signal) -> Signal:
+    """Return the sum over all objects on each frame on which one has a value; it is nobody's in particular."""
+    usable = signal.usable
+    rows, where = np.unique(signal.track.row[usable], return_inverse=True)
+    nobody = np.full(len(rows), NOBODY)
+    parts = tuple(np.bincount(where, part[usable], len(rows)) for part in signal.parts)
+    most = int(np.bincount(where, minlength=1).max(initial=1))
+    noise = noise_of(parts) + most * np.max(signal.noise, initial=0.0)
+    track = Track(signal.track.session, nobody, rows)
+    name = f"sum of {signal.name}"
+    return Signal(track, name, parts, None, signal.unit, None, signal.owner, noise, signal.space)
+
+
+def latest(track: Track, moments: Moments) -> Ints:
+    """Return, for each sample, the last moment of its object so far, as a place, or NOBODY.
+
+    A moment on the sample's own frame counts. Moments of nobody whom the track has count for every sample.
+    """
+    if not moments.count:
+        return np.full(track.size, NOBODY)
+    if not np.isin(moments.subject, track.name).any():
+        order = np.argsort(moments.row, kind="stable")
+        place = np.searchsorted(moments.row[order], track.row, side="right") - 1
+        return np.where(place >= 0, order[np.maximum(place, 0)], NOBODY)
+    keys = track.keys(moments.life, moments.row)
+    order = np.argsort(keys, kind="stable")
+    place = np.searchsorted(keys[order], track.key, side="right") - 1
+    found = order[np.maximum(place, 0)]
+    return np.where((place >= 0) & (moments.life[found] == track.life), found, NOBODY)

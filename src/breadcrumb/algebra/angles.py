@@ -1,0 +1,144 @@
+"""Angles: full turns, unwrapping, and bearings by the conventions of the session."""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.algebra.samples import Samples
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Floats, Session
+
+FULL_TURNS = {"deg": 360.0, "rad": 2 * np.pi}
+_OPPOSITE = {"east": "west", "north": "south", "up": "down", "right": "left", "forward": "back"}
+_OPPOSITE |= {other: one for one, other in _OPPOSITE.items()}
+_NEGATIVE = ("west", "south", "down", "left", "back")
+
+
+class Compass(NamedTuple):
+    """How directions in plan become angles; both vectors are in the order of the plan's two axes."""
+
+    zero: tuple[float, float]
+    """The direction whose angle is 0."""
+    quarter: tuple[float, float]
+    """The direction whose angle is a quarter turn."""
+    full: float
+    """A full turn."""
+    unit: str
+
+    def angle(self, x: Floats, y: Floats) -> Floats:
+        """Return the angles of directions, from 0 up to a full turn; of no direction, 0."""
+        along = x * self.zero[0] + y * self.zero[1]
+        aside = x * self.quarter[0] + y * self.quarter[1]
+        return np.asarray(np.mod(np.arctan2(aside, along) / (2 * np.pi), 1.0) * self.full)
+
+    def turned(self, x: Floats, y: Floats, angle: Floats) -> tuple[Floats, Floats]:
+        """Return vectors turned by angles, in the sense of the session."""
+        turn = angle / self.full * 2 * np.pi
+        way = (
+            self.zero[0] * self.quarter[1] - self.zero[1] * self.quarter[0]
+        )  # 1 or -1: from the first axis to the second
+        cos, sin = np.cos(turn), np.sin(turn) * way
+        return x * cos - y * sin, x * sin + y * cos
+
+
+def full_turn(samples: Samples, what: str) -> float:
+    """Return a full turn in the unit of an angle.
+
+    Raises:
+        Misuse: nothing says whether it is in degrees or radians.
+    """
+    if samples.unit not in FULL_TURNS:
+        found = f"in {samples.unit}" if samples.unit else "without a unit"
+        raise Misuse(
+            f"{what}: expected an angle in deg or rad, and {samples.name} is {found}; "
+            f"record it with units={{{samples.name!r}: 'deg'}}"
+        )
+    return FULL_TURNS[samples.unit]
+
+
+def turn_between(first: NDArray[np.float64], second: NDArray[np.float64], full: float) -> Floats:
+    """Return the turn from the second angle to the first one, from minus half a turn up to half a turn."""
+    return np.asarray(np.mod(first - second + full / 2, full) - full / 2)
+
+
+def unwrapped(values: Floats, usable: NDArray[np.bool_], first_of_life: NDArray[np.bool_], full: float) -> Floats:
+    """Return angles without the jumps of a full turn; each life begins with its own first value.
+
+    Half a turn or more in one step cannot be told from less the other way round.
+    """
+    places = np.flatnonzero(usable)
+    known = values[places]
+    life = np.cumsum(first_of_life)[places]
+    laps = np.zeros(len(known))
+    laps[1:] = -np.round(np.diff(known) / full)
+    starts = np.flatnonzero(np.r_[True, life[1:] != life[:-1]]) if len(known) else np.zeros(0, np.int64)
+    laps[starts] = 0.0
+    total = np.cumsum(laps)
+    if len(starts):
+        total -= np.repeat(total[starts], np.diff(np.r_[starts, len(known)]))
+    result = values.astype(np.float64, copy=True)
+    result[places] += total * full
+    return result
+
+
+def plan_axes(session: Session, parts: int, what: str = "this vector") -> tuple[int, int]:
+    """Return which two parts of a vector lie in plan, that is across the up axis.
+
+    Raises:
+        Misuse: the vector has three parts and `about` does not say which axis is up.
+    """
+    if parts == 2:
+        return 0, 1
+    up = next((place for place, axis in enumerate("xyz") if session.axes.get(axis) in ("up", "down")), None)
+    if up is None:
+        raise Misuse(f"plan view of {what} needs to know which way is up; record it as axes={{'z': 'up'}} or alike")
+    first, second = (place for place in range(3) if place != up)
+    return first, second
+
+
+def compass_of(session: Session, parts: int) -> Compass:
+    """Return how directions become angles in a session, for vectors of so many parts.
+
+    Raises:
+        Misuse: `about` does not say the unit, the zero direction, the sense, or which way an axis points.
+    """
+    told = session.angles
+    for field, example in (("unit", "'deg'"), ("zero", "'east'"), ("sense", "'counter-clockwise'")):
+        if field not in told:
+            raise Misuse(
+                f"a bearing needs to know the {field} of angles; record it as angles={{{field!r}: {example}, …}}"
+            )
+    if told["unit"] not in FULL_TURNS or told["sense"] not in ("clockwise", "counter-clockwise"):
+        raise Misuse(f"angles: expected deg or rad, and clockwise or counter-clockwise; found {dict(told)}")
+    plan = plan_axes(session, parts)
+    zero = _direction(session, told["zero"], plan)
+    left = -zero[1], zero[0]  # a quarter from the first axis toward the second
+    if _first_to_second_is_clockwise(session, plan, parts) != (told["sense"] == "clockwise"):
+        left = -left[0], -left[1]
+    return Compass(zero, left, FULL_TURNS[told["unit"]], told["unit"])
+
+
+def _first_to_second_is_clockwise(session: Session, plan: tuple[int, int], parts: int) -> bool:
+    """Tell how a turn from the first axis in plan to the second looks, on the screen or from above."""
+    if parts == 2:
+        way = session.axes.get("y")
+        if way is None:
+            raise Misuse("a bearing needs to know which way y points; record it as axes={'y': 'down'} or alike")
+        return way in _NEGATIVE
+    up = next(place for place in range(3) if place not in plan)
+    clockwise = up == 1  # from above, in right-handed axes, x to y is counter-clockwise, and x to z clockwise
+    clockwise ^= session.axes.get("xyz"[up]) == "down"
+    return clockwise ^ (session.axes.get("handedness") == "left")
+
+
+def _direction(session: Session, name: str, plan: tuple[int, int]) -> tuple[float, float]:
+    """Return a direction in plan by its name: an axis, or what `axes` calls one."""
+    for place, axis in enumerate(plan):
+        called = session.axes.get("xyz"[axis], "")
+        for sign, names in ((1.0, ("xyz"[axis], called)), (-1.0, (f"-{'xyz'[axis]}", _OPPOSITE.get(called, "")))):
+            if name and name in names:
+                return (sign, 0.0) if place == 0 else (0.0, sign)
+    raise Misuse(
+        f"angles: the zero direction {name!r} is none of the axes; name x, y or z, or say in axes which one it is"
+    )

@@ -1,0 +1,234 @@
+"""Checks of where things get to, and whom they follow."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from breadcrumb.algebra.along import delayed, first_of_life, previous
+from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.durations import Duration, duration, frames, window
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.trace.objects import Objects, position_of
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.verdict import Verdict, all_of
+from breadcrumb.verdicts.words import plus_minus
+
+
+def jumps_to(
+    objects: Objects | Signal,
+    places: Operand | Sequence[Sequence[float]],
+    *,
+    at: Moments,
+    offset: Sequence[float] | None = None,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects are at a place, or at one of several, on the frame of each moment or on the one after it.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        places: a point, a list of points, or a position signal of one object, taken at that instant.
+        at: the moments; their subject is the object that jumps.
+        offset: what is added to each place.
+        tol: how far off is still allowed, in the unit of the position.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment. Idle if there is none; undecided where the object was not sampled. Its margin is
+        `tol` less the largest distance.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> jumps_to(trace.one("skiff"), [(9, 9, 0), (2, 0, 0)], at=trace.events("bell.rung")).outcome
+        'held'
+    """
+    position = position_of(objects)
+    at = of_these(at, position)
+    off = None
+    for found in (position.at(at), position.after(at, frames(1))):
+        for place in _each_place(places, at):
+            away = found - place if offset is None else found - place - offset
+            away = away.norm()
+            off = away if off is None else _smaller(off, away)
+    assert off is not None
+    off = replace(off, name="distance from the place", unit=position.unit)
+    where = places.name if isinstance(places, Signal) else said_of(places)
+    sentence = f"{position.owner or position.name} is at {where} at {at.label}{plus_minus(tol, position.unit)}"
+    return judge_between(off, None, 0.0, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+
+
+def follows(
+    objects: Objects | Signal,
+    leader: Objects | Signal,
+    *,
+    offset: Sequence[float] | None = None,
+    lag: Duration | None = None,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects keep their offset to a leader.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        leader: the one object that they follow, or its position.
+        offset: where they are, seen from the leader; None for the offset on the first sample that is judged.
+        lag: how old the leader's position is that they follow; None for that of the same frame.
+        tol: how far off is still allowed, in the unit of the position.
+        during: judge only inside these spans.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample that both have. Idle if there is none. Its margin is `tol` less the largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> follows(boat, boat, offset=(0, 0, 0)).outcome
+        'held'
+    """
+    position, led = position_of(objects), position_of(leader)
+    behind = f" {lag} behind" if lag is not None and lag.value else ""
+    led = led if lag is None else delayed(led, duration(lag, "lag"))
+    away = Scope(during, except_during).of(replace(position - led, name="offset", unit=position.unit))
+    sentence = f"{position.owner or position.name} follows {led.owner or led.name}{behind}"
+    sentence += plus_minus(tol, position.unit)
+    due = first_of_life(away) if offset is None else offset
+    return judge_near(away, due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+
+
+def returns_to(
+    objects: Objects | Signal,
+    place: Operand,
+    *,
+    after: Moments,
+    within: Duration,
+    at_rest: bool = True,
+    unless: Moments | None = None,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects are back at a place some time after moments, and by default rest there.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        place: a point, or a position signal of one object.
+        after: the moments; their subject is the object that returns.
+        within: the time by which it is back: the first sample at or after that is judged.
+        at_rest: whether it must also stay there on the sample behind that.
+        unless: moments of the same subject that, within this time, call the return off.
+        tol: how far off is still allowed, in the unit of the position.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment. Idle if there is none; undecided where the trace, or the life, ends before. Its
+        margin is `tol` less the largest distance.
+
+    Example:
+        >>> from breadcrumb import frames
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> returns_to(trace.one("skiff"), (0, 0, 0), after=trace.events("bell.rung"), within=frames(1)).outcome
+        'broken'
+    """
+    position = position_of(objects)
+    moments = of_these(after, position)
+    if unless is not None:
+        moments = moments.pick(np.flatnonzero(~_called_off(moments, within, unless)))
+    sentence = f"{position.owner or position.name} is back at {said_of(place)} {within} after {after.label}"
+    sentence += plus_minus(tol, position.unit)
+    back = position.after(moments, within)
+    due = place.after(moments, within) if isinstance(place, Signal) else place
+    home = judge_near(back, due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+    if not at_rest or home.outcome == "idle":
+        return home
+    moved = replace(position - previous(position), name="step").after(moments, duration(within, "within"))
+    rests = judge_near(moved, 0.0, f"{sentence}, at rest", tol=tol, position=position)
+    return all_of(home, rests).saying(f"{sentence}, at rest") if rests.outcome != "idle" else home
+
+
+def lands_on(
+    objects: Objects | Signal,
+    target: Objects | Operand,
+    *,
+    at: Moments,
+    offset: Sequence[float] | None = None,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects are, at moments, where a target is at that instant.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        target: one object, its position, or a point.
+        at: the moments; their subject is the object that lands.
+        offset: what is added to the target's position.
+        tol: how far off is still allowed, in the unit of the position.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment. Idle if there is none; undecided where one of the two was not sampled. Its margin is
+        `tol` less the largest distance.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> lands_on(trace.one("skiff"), (2, 0, 0), at=trace.events("bell.rung")).outcome
+        'held'
+    """
+    position = position_of(objects)
+    at = of_these(at, position)
+    place = position_of(target) if isinstance(target, Objects | Signal) else target
+    due = place.at(at) if isinstance(place, Signal) else np.asarray(place, np.float64)
+    due = due if offset is None else due + np.asarray(offset, np.float64)
+    name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
+    sentence = f"{position.owner or position.name} lands on {name} at {at.label}{plus_minus(tol, position.unit)}"
+    return judge_near(position.at(at), due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+
+
+def of_these(moments: Moments, position: Signal) -> Moments:
+    """Return the moments of objects that have this position; all, if none is of them, for an error in good words."""
+    mine = np.isin(moments.subject, position.track.name)
+    return moments.pick(np.flatnonzero(mine)) if mine.any() else moments
+
+
+def _each_place(places: Any, at: Moments) -> list[Any]:
+    if isinstance(places, Signal):
+        return [places if places.track.source is not None else places.at(at)]
+    points = np.asarray(places, np.float64)
+    return list(points) if points.ndim == 2 else [points]
+
+
+def _smaller(one: Signal, other: Signal) -> Signal:
+    """Return the smaller of two values at the same moments; one that is missing does not count."""
+    a = np.where(one.usable, one.parts[0], np.inf)
+    b = np.where(other.usable, other.parts[0], np.inf)
+    valid = one.usable | other.usable
+    return replace(one, parts=(np.where(valid, np.minimum(a, b), 0.0),), valid=valid)
+
+
+def said_of(places: Any) -> str:
+    """Return what a place, or several, are called in a rule."""
+    if isinstance(places, Signal):
+        return places.owner or places.name
+    points = np.atleast_2d(np.asarray(places, np.float64))
+    said = ", ".join(f"({', '.join(f'{part:g}' for part in point)})" for point in points[:3].tolist())
+    return f"one of {len(points)} places" if len(points) > 3 else said if len(points) == 1 else f"one of {said}"
+
+
+def _called_off(moments: Moments, within: Duration, unless: Moments) -> np.ndarray[Any, np.dtype[np.bool_]]:
+    """Return which of the moments are followed in time by one of the same subject that calls them off."""
+    clock = moments.session.clock
+    size = clock.size + 1
+    _, last = window(within).rows(clock, moments.row)
+    keys = np.sort(unless.subject * size + unless.row)
+    begun = np.searchsorted(keys, moments.subject * size + moments.row, side="right")
+    ended = np.searchsorted(keys, moments.subject * size + last, side="right")
+    return np.asarray(ended > begun)

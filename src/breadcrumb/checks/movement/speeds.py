@@ -1,0 +1,380 @@
+"""Checks of how fast things move, and how that changes."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from breadcrumb.algebra.along import first_of_group, first_of_life, latest, previous, stretches
+from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.durations import Duration, duration, frames
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.movement.arrivals import of_these
+from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.trace.objects import Objects, position_of
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.excerpts import Picture
+from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance
+from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import amount, plus_minus
+
+
+def keeps_speed(
+    objects: Objects | Signal,
+    speed: float | None = None,
+    *,
+    tol: float = 0.0,
+    rel_tol: float = 0.0,
+    velocity: Signal | None = None,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that the speed is a given one, or that each life keeps the speed it first has.
+
+    Args:
+        objects: objects with a `position`, or a position signal; the speed is the mean one over each step.
+        speed: the speed, in units of the position per second; None for each life's first one.
+        tol: how far off is still allowed, in the unit of the speed.
+        rel_tol: what may be added to that, as a share of the speed.
+        velocity: a recorded velocity to judge instead.
+        during: judge only inside these spans; a step belongs to them if both its ends do.
+        except_during: judge only outside these spans.
+        occasions: how many steps there must be at the least.
+
+    Returns:
+        A verdict on every sample but each life's first one. Idle if there is none. Its margin is `tol` less the largest
+        deviation, and there is none if no deviation is allowed at all.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> keeps_speed(small_trace().one("skiff"), 10.0).outcome
+        'held'
+    """
+    moving = velocity if velocity is not None else position_of(objects).rate()
+    position = position_of(objects) if velocity is None or isinstance(objects, Objects) else None
+    measured = within_steps(replace(moving.norm(), name="speed"), velocity, during, except_during)
+    expected = first_of_life(measured) if speed is None else speed
+    what = "the speed it first has" if speed is None else f"a speed of {amount(speed, moving.unit)}"
+    sentence = f"{moving.owner or moving.name} keeps {what}{plus_minus(tol, moving.unit)}"
+    scope = Scope(occasions=occasions)
+    return judge_near(measured, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope, position=position)
+
+
+def keeps_velocity(
+    objects: Objects | Signal,
+    velocity: Operand | None = None,
+    *,
+    except_at: Moments | None = None,
+    recorded: Signal | None = None,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects keep their velocity, in size and direction, but for certain moments.
+
+    Args:
+        objects: objects with a `position`, or a position signal; the velocity is the mean one over each step.
+        velocity: the velocity, a vector or a signal; None for the one that each life has first, and again after each
+            of the moments.
+        except_at: moments at which the velocity of their subject may change; the step that ends there is not judged.
+        recorded: a recorded velocity to judge instead.
+        tol: how far off is still allowed, in the unit of the velocity.
+        during: judge only inside these spans; a step belongs to them if both its ends do.
+        except_during: judge only outside these spans.
+        occasions: how many steps there must be at the least.
+
+    Returns:
+        A verdict on every step. Idle if there is none. Its margin is `tol` less the largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> keeps_velocity(small_trace().one("skiff"), (10, 0, 0)).outcome
+        'held'
+    """
+    moving = within_steps(
+        position_of(objects).rate() if recorded is None else recorded, recorded, during, except_during
+    )
+    stretch = np.full(len(moving), NOBODY)
+    if except_at is not None:
+        if recorded is None:
+            moving = moving.take(np.flatnonzero(~except_at.flags_on(moving.track.life, moving.track.row)))
+        stretch = latest(moving.track, except_at)
+    if velocity is None:
+        expected: Operand = first_of_group(moving, stretches(moving.track, stretch))
+    else:
+        expected = velocity
+    what = "its velocity" if velocity is None else f"a velocity of {velocity}"
+    sentence = f"{moving.owner or moving.name} keeps {what}"
+    sentence += (f" except at {except_at.label}" if except_at is not None else "") + plus_minus(tol, moving.unit)
+    scope = Scope(occasions=occasions)
+    position = position_of(objects) if isinstance(objects, Objects) or recorded is None else None
+    return judge_near(moving, expected, sentence, tol=tol, scope=scope, position=position)
+
+
+def slows_by(
+    objects: Objects | Signal,
+    rate: float,
+    *,
+    velocity: Signal | None = None,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that speed falls by a constant rate to exactly 0, and that motion never turns back.
+
+    On the step on which an object stops, any fall up to the full one is right; what stands stays.
+
+    Args:
+        objects: objects with a `position`, or a position signal; the speed is the mean one over each step.
+        rate: by how much the speed falls each second.
+        velocity: a recorded velocity, or a recorded speed, to judge instead.
+        tol: how far off the speed may be after each step, in its own unit.
+        during: judge only inside these spans; a change belongs to them if all the samples that it uses do.
+        except_during: judge only outside these spans.
+        occasions: how many changes there must be at the least.
+
+    Returns:
+        A verdict on every change of speed while there is any. Idle if nothing moved. Its margin is `tol` less the
+        largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> speeds = [{"raft": {"speed": speed}} for speed in (1.0, 0.8, 0.6, 0.6)]
+        >>> raft = make_trace(speeds, kinds={"raft": "raft"}).one("raft")
+        >>> slows_by(raft, 2.0, velocity=raft.speed).first.frame
+        3
+    """
+    moving = position_of(objects).rate() if velocity is None else velocity
+    before = previous(moving)
+    speed, last = moving.norm(), before.norm()
+    step = np.r_[0.0, np.diff(moving.times)]
+    if velocity is None:  # mean speeds over two steps are half their sum apart
+        step = np.r_[step[:1], (step[1:] + step[:-1]) / 2]
+    fall = rate * step
+    noise = np.asarray(speed.noise) + np.asarray(last.noise)
+    still = noise + tolerance(tol, "slows_by") if velocity is None else noise
+    due = np.maximum(last.parts[0] - fall, 0.0)
+    stops = (speed.parts[0] <= still) & (last.parts[0] <= fall + still)
+    turned = sum(a * b for a, b in zip(moving.parts, before.parts, strict=True)) < 0
+    off = np.where(stops, 0.0, np.abs(speed.parts[0] - due))
+    off = np.where(turned & ~stops, speed.parts[0] + due, off)
+    judged = speed.usable & last.usable & (last.parts[0] > 0) & (step > 0)
+    seen = replace(speed, name="speed", parts=(speed.parts[0], off, due, noise), valid=judged, unit=moving.unit)
+    reach = 2 if velocity is None else 1
+    kept = Scope(during, except_during, reach=reach if during is not None or except_during is not None else 0).of(seen)
+    slack = forgive_noise(tol - kept.parts[1], kept.parts[3])
+
+    def phrase(place: int) -> Phrase:
+        value, expected = float(kept.parts[0][place]), float(kept.parts[2][place])
+        words = f"{amount(float(kept.parts[1][place]), moving.unit)} too {'fast' if value > expected else 'slow'}"
+        return Phrase(amount(value, moving.unit), amount(expected, moving.unit), words)
+
+    shown = replace(kept, parts=kept.parts[:1])
+    case = Case.of_samples(
+        shown, slack, phrase, exact=not tol, allowed=tol or None, of="changes of speed", runs=True,
+        picture=Picture(shown, kept.parts[2] - tol, kept.parts[2] + tol),
+    )  # fmt: skip
+    sentence = f"{moving.owner or moving.name} slows by {amount(rate, moving.unit)} each second, to 0"
+    return case.verdict(sentence + plus_minus(tol, moving.unit), occasions)
+
+
+def accelerates_like(
+    objects: Objects | Signal,
+    law: Signal | Callable[[Objects], Signal],
+    *,
+    velocity: Signal | None = None,
+    tol: float = 0.0,
+    rel_tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects accelerate as a law says, such as gravity or the pull of an eddy.
+
+    The measured acceleration is the difference of two steps' velocities over half the sum of the steps, and is compared
+    with the law at the sample between them. That of a recorded velocity is its change over a step, and is compared with
+    the mean of the law at its two ends.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        law: the acceleration, a vector signal of the same objects, or a function of the objects that gives it.
+        velocity: a recorded velocity, whose change is measured instead.
+        tol: how far off is still allowed, in the unit of the acceleration.
+        rel_tol: what may be added to that, as a share of the law's value.
+        during: judge only inside these spans; a value belongs to them if all the samples that it uses do.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample that has an acceleration. Idle if there is none. Its margin is the tolerance less the
+        largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> accelerates_like(boat, lambda boat: boat.position * 0.0).outcome
+        'held'
+    """
+    due = law(objects) if callable(law) and isinstance(objects, Objects) else law
+    assert isinstance(due, Signal)
+    measured = position_of(objects).second_rate() if velocity is None else velocity.rate()
+    before = previous(due)
+    expected = before if velocity is None else (due + before) * 0.5
+    reach = 2 if velocity is None else 1
+    scope = Scope(during, except_during, occasions, reach if during is not None or except_during is not None else 0)
+    measured = replace(measured, name="acceleration")
+    sentence = f"{measured.owner or measured.name} accelerates like {due.name}{plus_minus(tol, measured.unit)}"
+    return judge_near(measured, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
+
+
+def moves(
+    objects: Objects | Signal,
+    at_least: float,
+    within: Duration,
+    *,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects do move: a script that was never armed raises no error, and nothing happens.
+
+    Args:
+        objects: objects with a `position`, a position signal, or any number.
+        at_least: the shortest path, in the unit of the position.
+        within: in how long a time it goes so far, whenever one begins to look.
+        during: judge only inside these spans; all of the time must lie in them.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample with enough time behind it, in the same life. Idle if there is none. Its margin is the
+        shortest path in that time less the one that is asked for.
+
+    Example:
+        >>> from breadcrumb import frames
+        >>> from breadcrumb.testing import small_trace
+        >>> moves(small_trace().one("skiff"), 1.5, within=frames(2)).margin.value
+        0.5
+    """
+    position = Scope(during, except_during).of(position_of(objects))
+    step = (position - previous(position)).norm()
+    path = np.cumsum(np.where(step.usable, step.parts[0], 0.0))
+    track = position.track
+    ends = _places_after(position, duration(within, "within"))
+    there = ends != NOBODY
+    gone = np.where(there, path[np.where(there, ends, 0)] - path, 0.0)
+    unbroken = there if during is None and except_during is None else there & _unbroken(position, ends)
+    noise = position.noise * max(1.0, float(track.size) ** 0.5)
+    travelled = replace(
+        position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None
+    )
+    sentence = f"{position.owner or position.name} moves {amount(at_least, position.unit)} or more within {within}"
+    return judge_between(travelled, at_least, None, sentence, scope=Scope(occasions=occasions), position=position)
+
+
+def undisturbed(
+    objects: Objects | Signal,
+    *,
+    at: Moments,
+    velocity: Signal | None = None,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects go on after moments as before them.
+
+    The velocity before a moment on frame n is that over the last step ending at n - 1, the one after it that over the
+    first step starting at n; of a recorded velocity, its values on these frames.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        at: the moments; their subject is the object that must not be disturbed.
+        velocity: a recorded velocity to judge instead.
+        tol: how far off the velocity may be, in its own unit.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment. Idle if there is none; undecided where the steps around it were not recorded. Its
+        margin is `tol` less the largest change.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> undisturbed(trace.one("skiff"), at=trace.events("bell.rung")).outcome
+        'held'
+    """
+    moving = position_of(objects).rate() if velocity is None else velocity
+    at = of_these(at, moving)
+    before = moving.before(at, frames(1))
+    after = moving.after(at, frames(1)) if velocity is None else moving.at(at)
+    sentence = f"{moving.owner or moving.name} is not disturbed at {at.label}{plus_minus(tol, moving.unit)}"
+    return judge_near(after, before, sentence, tol=tol, scope=Scope(occasions=occasions))
+
+
+def steps_by(
+    signal: Signal,
+    amount: Operand,
+    *,
+    at: Moments,
+    limits: tuple[float, float] | None = None,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a number moves by whole steps at moments, the last one shortened at a limit.
+
+    A step is that from the last sample before the moment's frame to the first one behind it.
+
+    Args:
+        signal: the number, such as `boom.position.y`.
+        amount: the step, positive or negative; a number, or a value for each moment.
+        at: the moments; their subject is the object that steps, or they are nobody's it has.
+        limits: the lowest and the highest value.
+        tol: how far off is still allowed, in the unit of the value.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment. Idle if there is none; undecided where the samples around it were not recorded. Its
+        margin is `tol` less the largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> steps_by(trace.one("skiff").position.x, 2.0, at=trace.events("bell.rung")).outcome
+        'held'
+    """
+    before, after = signal.before(at, frames(1)), signal.after(at, frames(1))
+    due = before + amount
+    if limits is not None:
+        due = replace(due, parts=(np.clip(due.parts[0], *limits),))
+    shown = f"{amount:+g} {signal.unit}".rstrip() if isinstance(amount, float | int) else "its step"
+    sentence = f"{signal.title} steps by {shown} at {at.label}{plus_minus(tol, signal.unit)}"
+    return judge_near(after, due, sentence, tol=tol, scope=Scope(occasions=occasions))
+
+
+def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:
+    """Return the values that a check is asked about; a mean over a step belongs to spans if both its ends do."""
+    return Scope(during, except_during, reach=0 if recorded is not None else 1).of(moving)
+
+
+def _places_after(signal: Signal, by: Duration) -> Ints:
+    """Return, for each sample, the place of the first one at least a duration later in its life, or NOBODY."""
+    track = signal.track
+    clock = track.session.clock
+    axis: Floats = np.asarray(clock.frames if by.unit == "frames" else clock.times, np.float64)
+    row = np.searchsorted(axis, axis[track.row] + by.value - 1e-9)
+    place = np.searchsorted(track.key, track.keys(track.life, row))
+    safe = np.minimum(place, max(track.size - 1, 0))
+    there = (row < clock.size) & (place < track.size)
+    there &= (track.life[safe] == track.life) if track.size else there
+    return np.where(there, place, NOBODY)
+
+
+def _unbroken(signal: Signal, ends: Ints) -> np.ndarray[tuple[int, ...], np.dtype[np.bool_]]:
+    """Return whether the samples from each one to its end are on consecutive rows of the clock."""
+    track = signal.track
+    safe = np.where(ends == NOBODY, 0, ends)
+    return np.asarray(track.row[safe] - track.row == safe - np.arange(track.size))

@@ -1,0 +1,171 @@
+"""Checks of angles and directions."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from breadcrumb.algebra.angles import FULL_TURNS, full_turn
+from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.durations import frames
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.movement.arrivals import of_these, said_of
+from breadcrumb.trace.objects import Objects, position_of
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import amount, plus_minus
+
+
+def heads_toward(
+    objects: Objects | Signal,
+    target: Objects | Operand,
+    *,
+    at: Moments,
+    away: bool = False,
+    velocity: Signal | None = None,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that objects move, right after moments, toward where a target is at that instant, or away from it.
+
+    The direction of motion is that of the first step starting at the moment, or of a recorded velocity at it. A target
+    in plan is compared with the motion in plan.
+
+    Args:
+        objects: objects with a `position`, or a position signal.
+        target: one object, its position, a point, or points picked at the moments, such as
+            `Signal.from_data(moments, "aim")`.
+        at: the moments; their subject is the object that moves.
+        away: whether it must move the opposite way.
+        velocity: a recorded velocity to judge instead.
+        tol: the largest allowed angle between the two directions, in the session's unit of angles, else in degrees.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment at which the object moves. Idle if there is none; undecided where the step behind it
+        was not recorded. Its margin is `tol` less the largest angle.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> heads_toward(trace.one("skiff"), (9, 0, 0), at=trace.events("bell.rung"), tol=1.0).outcome
+        'held'
+    """
+    position = position_of(objects)
+    at = of_these(at, position)
+    moving = position.rate().after(at, frames(1)) if velocity is None else velocity.at(at)
+    place = position_of(target) if isinstance(target, Objects | Signal) else np.asarray(target, np.float64)
+    if isinstance(place, Signal) and place.track.source is None:
+        place = place.at(at)
+    here = position.at(at)
+    if (len(place.parts) if isinstance(place, Signal) else len(place)) == 2:
+        here, moving = here.plan, moving.plan
+    wanted = (here - place) * (1.0 if away else -1.0)
+    off = _angle_between(moving, wanted)
+    name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
+    sentence = f"{position.owner or position.name} heads {'away from' if away else 'toward'} {name} at {at.label}"
+    sentence += plus_minus(tol, off.unit)
+    return judge_between(off, None, 0.0, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+
+
+def faces(
+    objects: Objects,
+    target: Objects | Operand,
+    *,
+    angle: str = "yaw",
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that an angle of objects is the bearing from their position to a target, whichever way round.
+
+    Args:
+        objects: objects with a `position` and an angle.
+        target: one object, its position, or a point.
+        angle: the name of the angle, in plan.
+        tol: how far off is still allowed, in the unit of the angle.
+        during: judge only inside these spans.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample that has a bearing. Idle if there is none. Its margin is `tol` less the largest angle
+        between the two.
+
+    Raises:
+        Misuse: `about` does not tell the unit, zero and sense of angles.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> trace = make_trace(
+        ...     [{"lamp": {"position": (0.0, 0.0), "yaw": 90.0}}],
+        ...     kinds={"lamp": "lamp"},
+        ...     axes={"x": "east", "y": "north"},
+        ...     angles={"unit": "deg", "zero": "east", "sense": "counter-clockwise"},
+        ... )
+        >>> faces(trace.one("lamp"), (0, 5)).outcome
+        'held'
+    """
+    turned = objects.signal(angle)
+    place = position_of(target) if isinstance(target, Objects | Signal) else target
+    bearing = objects.signal("position").bearing_to(place)
+    if not turned.track.unseen:
+        bearing = bearing * (full_turn(turned, "faces") / FULL_TURNS.get(bearing.unit, 1.0))
+    name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
+    sentence = f"{turned.title} faces {name}{plus_minus(tol, turned.unit)}"
+    return judge_near(turned, bearing, sentence, tol=tol, scope=Scope(during, except_during, occasions))
+
+
+def turns_at(
+    signal: Signal,
+    rate: float,
+    *,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that an angle turns at a constant rate, through its wrap and all.
+
+    Args:
+        signal: the angle, in degrees or radians.
+        rate: by how much it turns each second; its sign is the sense.
+        tol: how far off the rate may be, in the unit of the angle per second.
+        during: judge only inside these spans; a step belongs to them if both its ends do.
+        except_during: judge only outside these spans.
+        occasions: how many steps there must be at the least.
+
+    Returns:
+        A verdict on every step. Idle if there is none. Its margin is `tol` less the largest deviation.
+
+    Raises:
+        Misuse: nothing says whether the angle is in degrees or radians.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [{"b": {"yaw": yaw}} for yaw in (350.0, 10.0, 30.0)]
+        >>> trace = make_trace(states, kinds={"b": "buoy"}, angles={"unit": "deg"})
+        >>> turns_at(trace.one("buoy").yaw, 200.0).outcome
+        'held'
+    """
+    turning = signal.unwrapped().rate()
+    sentence = f"{signal.title} turns at {amount(rate, turning.unit)}{plus_minus(tol, turning.unit)}"
+    scope = Scope(during, except_during, occasions, reach=1)
+    return judge_near(replace(turning, name=f"turn rate of {signal.name}"), rate, sentence, tol=tol, scope=scope)
+
+
+def _angle_between(first: Signal, second: Signal) -> Signal:
+    """Return the angle between two vectors, in the session's unit; missing where one has no length."""
+    unit = first.track.session.angles.get("unit", "deg")
+    along = first.dot(second)
+    lengths = first.norm() * second.norm()
+    size = np.where(lengths.parts[0] > 0, lengths.parts[0], 1.0)
+    cosine = np.clip(along.parts[0] / size, -1.0, 1.0)
+    valid = along.usable & lengths.usable & (lengths.parts[0] > 0)
+    full = FULL_TURNS.get(unit, FULL_TURNS["deg"])
+    turn = np.arccos(cosine) / (2 * np.pi) * full
+    # near a straight line, the cosine's rounding is the square of the angle's
+    noise = np.sqrt(2 * np.asarray(lengths.noise) / size + 1e-15) / (2 * np.pi) * full
+    return replace(along, name="angle off", parts=(turn,), valid=valid, unit=unit, known_noise=noise)

@@ -1,0 +1,28 @@
+"""Checks of numbers, flags and texts: what they are, how they change, and when."""
+
+from breadcrumb.checks.values.amounts import carries_over, conserves, drains, equals, opposes, shows
+from breadcrumb.checks.values.changes import (
+    changes_by,
+    moves_through,
+    never_falls,
+    never_rises,
+    restores,
+    toggles,
+    unchanged,
+)
+
+__all__ = [
+    "carries_over",
+    "changes_by",
+    "conserves",
+    "drains",
+    "equals",
+    "moves_through",
+    "never_falls",
+    "never_rises",
+    "opposes",
+    "restores",
+    "shows",
+    "toggles",
+    "unchanged",
+]

@@ -1,0 +1,272 @@
+"""Checks of what numbers, flags and texts are."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from breadcrumb.algebra.along import at_samples, first_of_group, first_of_life, stretches
+from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames
+from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.tracks import Track
+from breadcrumb.checks.values.changes import unchanged
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.verdicts.comparing import Scope, judge_near
+from breadcrumb.verdicts.verdict import Verdict, all_of
+from breadcrumb.verdicts.words import amount as said
+from breadcrumb.verdicts.words import plus_minus
+
+
+def equals(
+    signal: Signal,
+    expected: Operand | str,
+    *,
+    tol: float = 0.0,
+    rel_tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a value is what its formula says: a number, a vector, a flag, a text, or another signal.
+
+    Angles are compared by the turn between them.
+
+    Args:
+        signal: the value, on all samples or picked at moments.
+        expected: what it should be.
+        tol: how far off is still allowed, in the unit of the value.
+        rel_tol: what may be added to that, as a share of the expected value.
+        during: judge only inside these spans.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample. Idle if there is none. Its margin is the tolerance less the largest deviation, and
+        there is none for flags, texts, or if no deviation is allowed at all.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> equals(boat.position.x, boat.position.norm()).outcome
+        'held'
+    """
+    what = expected.name if isinstance(expected, Signal) else f"{expected}"
+    sentence = f"{signal.title} equals {what}{plus_minus(tol, signal.unit)}"
+    scope = Scope(during, except_during, occasions)
+    return judge_near(signal, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
+
+
+def shows(
+    text: Signal,
+    value: Signal,
+    *,
+    form: str | Callable[[Any], str] = "{}",
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a caption shows the value that it stands for.
+
+    Args:
+        text: the caption.
+        value: the value, of the same object or of one that is there alone.
+        form: how the value is shown, a format such as `"{:.1f} C"`, or a function of the value.
+        during: judge only inside these spans.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample. Idle if there is none. It is exact, so it has no margin.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [
+        ...     {"heron": {"warmth": 36.0, "caption": "36.0 C"}},
+        ...     {"heron": {"warmth": 36.5, "caption": "36.0 C"}},
+        ... ]
+        >>> boat = make_trace(states, kinds={"heron": "skiff"}).one("skiff")
+        >>> shows(boat.caption, boat.warmth, form="{:.1f} C").first.measured
+        "'36.0 C'"
+    """
+    if text.texts is None and not text.track.unseen:
+        raise Misuse(f"shows: expected a text, and {text.name} holds other values")
+    write = form.format if isinstance(form, str) else form
+    text, value = meet_tracks(text, value)
+    distinct, where = np.unique(value.parts[0], return_inverse=True)
+    written = tuple(dict.fromkeys(write(one) for one in distinct.tolist()))
+    codes = np.array([written.index(write(one)) for one in distinct.tolist()], np.int64)[where]
+    due = Signal(text.track, value.name, (codes,), value.valid, "", written, text.owner)
+    sentence = f"{text.title} shows {value.name}"
+    return judge_near(text, due, sentence, scope=Scope(during, except_during, occasions))
+
+
+def conserves(
+    signal: Signal,
+    *,
+    tol: float = 0.0,
+    rel_tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a quantity stays what it first was in each life, such as a sum of momenta or an energy.
+
+    Args:
+        signal: the quantity; `summed(...)` gives one over all objects.
+        tol: how far off is still allowed, in the unit of the quantity.
+        rel_tol: what may be added to that, as a share of the first value.
+        during: judge only inside these spans; the first value is that of the first sample in them.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample. Idle if there is none. Its margin is the tolerance less the largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> conserves(small_trace().one("skiff").position.x, tol=2.0).first.measured
+        '3 m'
+    """
+    seen = Scope(during, except_during).of(signal)
+    sentence = f"{signal.title} stays what it first is{plus_minus(tol, signal.unit)}"
+    return judge_near(seen, first_of_life(seen), sentence, tol=tol, rel_tol=rel_tol, scope=Scope(occasions=occasions))
+
+
+def opposes(
+    first: Signal,
+    second: Signal,
+    *,
+    tol: float = 0.0,
+    rel_tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that two values are equal and opposite, as the forces of a pair are.
+
+    Args:
+        first: the one, a number or a vector.
+        second: the other, of the same object or of one that is there alone.
+        tol: how far off is still allowed, in the unit of the values.
+        rel_tol: what may be added to that, as a share of the second.
+        during: judge only inside these spans.
+        except_during: judge only outside these spans.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample that both have. Idle if there is none. Its margin is the tolerance less the largest
+        deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> opposes(boat.velocity, -boat.velocity).outcome
+        'held'
+    """
+    sentence = f"{first.title} is opposite to {second.title}{plus_minus(tol, first.unit)}"
+    scope = Scope(during, except_during, occasions)
+    return judge_near(first, -second, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
+
+
+def carries_over(signal: Signal, step: float = 0.0, *, tol: float = 0.0, occasions: int = 1) -> Verdict:
+    """Assert what an object's next life begins with: the value that the life before ended with, plus a step.
+
+    Args:
+        signal: the number.
+        step: what is added from one life to the next.
+        tol: how far off is still allowed, in the unit of the value.
+        occasions: how many second and later lives there must be at the least.
+
+    Returns:
+        A verdict on every life of an id but its first. Idle if there is none. Its margin is `tol` less the largest
+        deviation.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> lives = [{"tub": {"top": 0.7}}, {}, {"tub": {"top": 1.4}}]
+        >>> carries_over(make_trace(lives, kinds={"tub": "tub"}).one("tub").top, 0.7).outcome
+        'held'
+    """
+    track = signal.track
+    starts = track.starts
+    ends = np.r_[starts[1:], track.size][: len(starts)] - 1
+    order = np.lexsort((track.row[starts], track.name[starts]))
+    same = track.name[starts[order]][1:] == track.name[starts[order]][:-1]
+    former, later = ends[order][:-1][same], starts[order][1:][same]
+    places = np.full(track.size, NOBODY)
+    places[later] = former
+    due = at_samples(signal, places, f"{signal.name} of the life before")
+    kept = np.sort(later)
+    sentence = f"{signal.title} begins each life with the last one's value"
+    sentence += f" {step:+g}" if step else ""
+    return judge_near(
+        signal.take(kept), due.take(kept) + step, sentence + plus_minus(tol, signal.unit), tol=tol,
+        scope=Scope(occasions=occasions),
+    )  # fmt: skip
+
+
+def drains(
+    signal: Signal,
+    amount: float,
+    every: Duration,
+    *,
+    during: Spans,
+    down_to: float = 0.0,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a number falls by so much again and again during spans, and stays at other times.
+
+    Args:
+        signal: the number.
+        amount: by how much it falls each time.
+        every: how long after a span's first sample it falls first, and how far apart it falls.
+        during: the spans in which it falls; those of nobody in particular hold for every object.
+        down_to: the value below which it does not fall.
+        tol: how far off is still allowed, in the unit of the value.
+        occasions: how many samples within the spans there must be at the least.
+
+    Returns:
+        A verdict on every sample. Idle if no sample lies in a span. Its margin is `tol` less the largest deviation.
+
+    Example:
+        >>> from breadcrumb import seconds
+        >>> from breadcrumb.testing import make_trace
+        >>> oil = (
+        ...     make_trace([{"lamp": {"oil": oil}} for oil in (10.0, 10.0, 7.0, 7.0)], kinds={"lamp": "lamp"})
+        ...     .one("lamp")
+        ...     .oil
+        ... )
+        >>> drains(oil, 3.0, seconds(0.2), during=(oil > 0).spans()).outcome
+        'held'
+    """
+    every = duration(every, "every")
+    inside = signal.during(during)
+    track, clock = inside.track, signal.track.session.clock
+    axis = np.asarray(clock.frames if every.unit == "frames" else clock.times, np.float64)[track.row]
+    span = stretches(track, _span_of(track, during))
+    base = first_of_group(inside, span)
+    began = first_of_group(replace(inside, parts=(axis,), valid=None), span)
+    rounds = np.floor((axis - began.parts[0]) / every.value + SAME_TIME)
+    due = replace(base, parts=(np.maximum(base.parts[0] - amount * rounds, np.minimum(base.parts[0], down_to)),))
+    unit = signal.unit
+    sentence = f"{signal.title} falls by {said(amount, unit)} every {every} during {during.label}"
+    sentence += plus_minus(tol, unit)
+    falls = judge_near(inside, due, sentence, tol=tol, scope=Scope(occasions=occasions))
+    if falls.outcome == "idle":
+        return falls
+    rests = unchanged(signal, tol=tol, except_during=during.grown(frames(1)))
+    return falls if rests.outcome == "idle" else all_of(falls, rests).saying(f"{sentence}, and at no other time")
+
+
+def _span_of(track: Track, spans: Spans) -> Ints:
+    """Return, for each sample within spans, which one it lies in."""
+    size = track.session.clock.size + 1
+    everyone = bool((spans.life == NOBODY).all())
+    keys = np.sort((0 if everyone else spans.life) * size + spans.first)
+    return np.searchsorted(keys, (0 if everyone else track.life) * size + track.row, side="right")

@@ -1,0 +1,257 @@
+"""Checks of how numbers, flags and texts change, and when."""
+
+from collections.abc import Collection, Mapping
+
+import numpy as np
+
+from breadcrumb.algebra.along import previous
+from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.durations import frames
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Bools
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.judging import Case, Phrase
+from breadcrumb.verdicts.verdict import Verdict, all_of
+from breadcrumb.verdicts.words import plus_minus
+
+
+def unchanged(
+    signal: Signal,
+    *,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    except_at: Moments | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a value stays what it was on the sample before, within each life.
+
+    Args:
+        signal: the value: numbers, flags or texts.
+        tol: how much a change from one sample to the next may be, in the unit of the value.
+        during: judge only inside these spans; a change belongs to them if both its samples do.
+        except_during: judge only outside these spans.
+        except_at: moments on whose frames, and the frames after, their subject may change.
+        occasions: how many samples there must be at the least.
+
+    Returns:
+        A verdict on every sample but each life's first one. Idle if there is none. Its margin is `tol` less the largest
+        change.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> unchanged(small_trace().one("skiff").position.y).outcome
+        'held'
+    """
+    exception = f" except at {except_at.label}" if except_at is not None else ""
+    sentence = f"{signal.title} never changes{plus_minus(tol, signal.unit)}{exception}"
+    before = previous(signal)
+    if except_at is not None:
+        kept = np.flatnonzero(~_at_or_behind(signal, except_at))
+        signal, before = signal.take(kept), before.take(kept)
+    scope = Scope(during, except_during, occasions, reach=1 if during is not None or except_during is not None else 0)
+    return judge_near(signal, before, sentence, tol=tol, scope=scope)
+
+
+def never_falls(
+    signal: Signal,
+    *,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a number never falls from one sample to the next, within each life.
+
+    Args and returns are those of `never_rises`.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> never_falls(small_trace().one("skiff").position.x).margin.value
+        1.0
+    """
+    sentence = f"{signal.title} never falls{plus_minus(tol, signal.unit)}"
+    scope = Scope(during, except_during, occasions, reach=1)
+    return judge_between(signal - previous(signal), 0.0, None, sentence, tol=tol, scope=scope)
+
+
+def never_rises(
+    signal: Signal,
+    *,
+    tol: float = 0.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert that a number never rises from one sample to the next, within each life.
+
+    Args:
+        signal: the number.
+        tol: by how much it still may, in its own unit.
+        during: judge only inside these spans; a change belongs to them if both its samples do.
+        except_during: judge only outside these spans.
+        occasions: how many changes there must be at the least.
+
+    Returns:
+        A verdict on every sample but each life's first one. Idle if there is none. Its margin is the smallest change in
+        the right direction plus `tol`.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> never_rises(small_trace().one("skiff").position.x).first.frame
+        1
+    """
+    sentence = f"{signal.title} never rises{plus_minus(tol, signal.unit)}"
+    scope = Scope(during, except_during, occasions, reach=1)
+    return judge_between(signal - previous(signal), None, 0.0, sentence, tol=tol, scope=scope)
+
+
+def changes_by(
+    signal: Signal,
+    amount: Operand,
+    *,
+    at: Moments,
+    only: bool = True,
+    tol: float = 0.0,
+    occasions: int = 1,
+) -> Verdict:
+    """Assert by how much a number changes at moments, and that it changes at no other time.
+
+    The change is that from the last sample before the moment's frame to the one on that frame; where that is none, to
+    the one after, since a script may act on the frame after its cause.
+
+    Args:
+        signal: the number.
+        amount: the change, positive or negative; a number, or a signal picked at the moments.
+        at: the moments; their subject is the object that changes.
+        only: whether any other change is a breach.
+        tol: how far off is still allowed, in the unit of the value.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment, and with `only` on every other sample. Idle if there was no moment. Its margin is
+        `tol` less the largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> changes_by(trace.one("skiff").position.x, 1.0, at=trace.events("bell.rung"), only=False).outcome
+        'held'
+    """
+    before = signal.before(at, frames(1))
+    change = signal.at(at) - before
+    late = signal.after(at, frames(1)) - before
+    on_time = ~(np.abs(change.parts[0]) <= change.noise) | ~late.usable
+    parts = np.where(on_time, change.parts[0], late.parts[0])
+    change = Signal(change.track, f"change of {signal.name}", (parts,), change.valid, signal.unit, None, signal.owner)
+    called = amount.name if isinstance(amount, Signal) else f"{amount:+g} {signal.unit}".rstrip()
+    sentence = f"{signal.title} changes by {called} at {at.label}{plus_minus(tol, signal.unit)}"
+    each = judge_near(change, amount, sentence, tol=tol, scope=Scope(occasions=occasions))
+    if not only or each.outcome == "idle":
+        return each
+    return all_of(each, unchanged(signal, tol=tol, except_at=at)).saying(f"{sentence}, and at no other time")
+
+
+def toggles(signal: Signal, *, at: Moments, only: bool = True, occasions: int = 1) -> Verdict:
+    """Assert that a flag turns over at moments, and at no other time.
+
+    Args:
+        signal: the flag.
+        at: the moments; their subject is the object whose flag it is.
+        only: whether turning over at any other time is a breach.
+        occasions: how many moments there must be at the least.
+
+    Returns:
+        A verdict on every moment, and with `only` on every other sample. Idle if there was no moment; undecided where
+        the samples around one were not recorded. It is exact, so it has no margin.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> toggles(trace.one("skiff").moored, at=trace.events("bell.rung")).outcome
+        'broken'
+    """
+    before, now, late = signal.before(at, frames(1)), signal.at(at), signal.after(at, frames(1))
+    turned = (now != before) | (late != before)
+    sentence = f"{signal.title} turns over at {at.label}"
+    each = judge_near(turned, True, sentence, scope=Scope(occasions=occasions))
+    if not only or each.outcome == "idle":
+        return each
+    return all_of(each, unchanged(signal, except_at=at)).saying(f"{sentence}, and at no other time")
+
+
+def restores(signal: Signal, *, during: Spans, tol: float = 0.0, occasions: int = 1) -> Verdict:
+    """Assert that after spans a value is again what it was before them, as recorded.
+
+    Args:
+        signal: the value: numbers, flags or texts.
+        during: the spans in which it may be another one.
+        tol: how far off is still allowed, in the unit of the value.
+        occasions: how many spans there must be at the least.
+
+    Returns:
+        A verdict on every span that has a sample before and after it, in the same life; others are undecided. Idle if
+        there is none. Its margin is `tol` less the largest deviation.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> restores(boat.position.y, during=(boat.position.x == 2).spans()).outcome
+        'held'
+    """
+    starts, ends = during.edges()
+    before, after = signal.before(starts, frames(1)), signal.after(ends, frames(1))
+    before = Signal(after.track, before.name, before.parts, before.valid, before.unit, before.texts, before.owner)
+    sentence = f"{signal.title} is restored after {during.label}{plus_minus(tol, signal.unit)}"
+    return judge_near(after, before, sentence, tol=tol, scope=Scope(occasions=occasions))
+
+
+def moves_through(
+    signal: Signal, legal: Mapping[str, Collection[str]], *, during: Spans | None = None, occasions: int = 1
+) -> Verdict:
+    """Assert that a state only changes to one that may follow it.
+
+    Args:
+        signal: the state, a text.
+        legal: for each state, those that may come next.
+        during: judge only inside these spans.
+        occasions: how many changes there must be at the least.
+
+    Returns:
+        A verdict on every change of the state. Idle if there was none. It is exact, so it has no margin.
+
+    Raises:
+        Misuse: the signal is no text.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [{"raft": {"state": state}} for state in ("idle", "held", "idle")]
+        >>> raft = make_trace(states, kinds={"raft": "raft"}).one("raft")
+        >>> moves_through(raft.state, {"idle": ["held"], "held": ["moving"], "moving": ["idle"]}).first.words
+        'held to idle'
+    """
+    if signal.texts is None and not signal.track.unseen:
+        raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
+    seen = Scope(during).of(signal)
+    before = previous(seen)
+    changed = np.flatnonzero(before.usable & seen.usable & (before.parts[0] != seen.parts[0]))
+    now, then = seen.take(changed).values.tolist(), before.take(changed).values.tolist()
+    slack = np.array([0.0 if new in legal.get(old, ()) else -1.0 for old, new in zip(then, now, strict=True)])
+
+    def phrase(place: int) -> Phrase:
+        allowed = ", ".join(legal.get(then[place], ())) or "nothing"
+        return Phrase(now[place], f"{allowed} after {then[place]}", f"{then[place]} to {now[place]}")
+
+    case = Case.of_samples(seen.take(changed), slack, phrase, exact=True, of="changes", runs=False, picture=None)
+    return case.verdict(f"{signal.title} only changes to a state that may follow", occasions)
+
+
+def _at_or_behind(signal: Signal, moments: Moments) -> Bools:
+    """Return which samples lie on the frame of a moment of their object, or are the first one behind it."""
+    track = signal.track
+    on = moments.flags_on(track.life, track.row)
+    behind = np.r_[False, on[:-1]] & ~track.first_of_life
+    return np.asarray(on | behind)
