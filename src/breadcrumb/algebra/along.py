@@ -34,6 +34,13 @@ def previous(signal: Signal) -> Signal:
     return at_samples(signal, np.where(signal.track.first_of_life, NOBODY, places), f"{signal.name} before")
 
 
+def following(signal: Signal) -> Signal:
+    """Return the value on the sample behind; missing on a life's last sample."""
+    places = np.arange(1, len(signal) + 1)
+    last = np.r_[signal.track.first_of_life[1:], np.ones(min(len(signal), 1), np.bool_)]
+    return at_samples(signal, np.where(last, NOBODY, places), f"{signal.name} behind")
+
+
 def first_of_life(signal: Signal) -> Signal:
     """Return each life's first value, on all of its samples."""
     return first_of_group(signal, signal.track.life)

@@ -51,7 +51,9 @@ class Moments:
     known_life: Ints | None = None
     """The life of the subject where the source says it."""
     unseen: str = ""
-    """Why there are none, if the name was neither seen nor declared."""
+    """Why there are none, if the name was not seen."""
+    is_known: bool = True
+    """Whether the name was seen or declared."""
 
     @property
     def count(self) -> int:

@@ -128,9 +128,9 @@ class Trace:
             [2]
         """
         events = self.data.session.events
-        unseen = ""
+        unseen, known = "", known_here(self.vocabulary).events
         if name not in events.kinds:
-            unseen = why_unseen("event", name, known_here(self.vocabulary).events, self.label)
+            unseen = why_unseen("event", name, known, self.label)
             places = np.zeros(0, np.int64)
         else:
             chosen = events.kind == events.kinds.index(name)
@@ -147,6 +147,7 @@ class Trace:
             events.on[places],
             tuple(events.data[place] for place in places.tolist()),
             unseen=unseen,
+            is_known=name in known,
         )
 
     @overload

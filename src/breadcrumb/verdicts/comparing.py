@@ -82,6 +82,8 @@ def judge_near(
     Vectors are compared by the length of their difference, angles by the turn from one to the other. Of values that
     were picked at moments, the missing ones are undecided.
     """
+    if measured.track.unseen:
+        return idle(measured, sentence)
     if measured.texts is not None or measured.is_flag:
         return _judge_same(measured, expected, sentence, scope)
     mine, yours = meet(measured, expected)
@@ -114,6 +116,11 @@ def judge_near(
     return _without_missing_moments(case, undecided).verdict(sentence, scope.occasions)
 
 
+def idle(signal: Signal, sentence: str) -> Verdict:
+    """Return the verdict on a signal of which there is nothing, because its kind was not seen."""
+    return Verdict(sentence, "idle", signal.track.session.label, of="samples", why_idle=signal.track.unseen)
+
+
 class _Pair(NamedTuple):
     measured: Signal
     expected: tuple[Floats, ...]
@@ -131,9 +138,7 @@ class _Pair(NamedTuple):
 
 def _judge_same(measured: Signal, expected: Any, sentence: str, scope: Scope) -> Verdict:
     """Judge flags or texts, which are the expected one or not."""
-    if measured.track.unseen:
-        same = measured
-    elif measured.texts is not None and isinstance(expected, Signal):
+    if measured.texts is not None and isinstance(expected, Signal):
         same = _same_texts(measured, expected)
     else:
         same = measured == expected

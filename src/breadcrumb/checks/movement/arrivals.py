@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from breadcrumb.algebra.along import delayed, first_of_life, previous
+from breadcrumb.algebra.along import delayed, first_of_life, following
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames, window
 from breadcrumb.algebra.moments import Moments
@@ -149,7 +149,7 @@ def returns_to(
     home = judge_near(back, due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
     if not at_rest or home.outcome == "idle":
         return home
-    moved = replace(position - previous(position), name="step").after(moments, duration(within, "within"))
+    moved = replace(following(position) - position, name="step").after(moments, duration(within, "within"))
     rests = judge_near(moved, 0.0, f"{sentence}, at rest", tol=tol, position=position)
     return all_of(home, rests).saying(f"{sentence}, at rest") if rests.outcome != "idle" else home
 

@@ -267,8 +267,12 @@ def moves(
     track = position.track
     ends = _places_after(position, duration(within, "within"))
     there = ends != NOBODY
-    gone = np.where(there, path[np.where(there, ends, 0)] - path, 0.0)
-    unbroken = there if during is None and except_during is None else there & _unbroken(position, ends)
+    safe = np.where(there, ends, 0)
+    gone = np.where(there, path[safe] - path, 0.0) if track.size else path
+    unknown = np.cumsum(~step.usable)
+    unbroken = there & (unknown[safe] == unknown) if track.size else there
+    if during is not None or except_during is not None:
+        unbroken &= _unbroken(position, ends)
     noise = position.noise * max(1.0, float(track.size) ** 0.5)
     travelled = replace(
         position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None

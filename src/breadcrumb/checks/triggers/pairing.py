@@ -1,16 +1,16 @@
 """Checks of what follows from what, and how soon."""
 
 from collections import deque
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from itertools import pairwise, takewhile
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, duration, elapsed, window
+from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, elapsed, window
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.errors import Misuse
+from breadcrumb.checks.triggers.labels import labels
 from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.verdicts.excerpts import Picture
 from breadcrumb.verdicts.judging import Case, Phrase
@@ -43,8 +43,8 @@ def leads_to(
         times: how many effects each cause has.
         unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect.
         restart: whether a new cause closes the open one of its subject.
-        match: `"subject"` pairs moments of the same subject, `"any"` pairs all, and any other text is an entry of the
-            data that must be equal.
+        match: `"subject"` pairs moments of the same subject, `"pair"` those of the same two, `"any"` all, and any other
+            text is an entry of the data that must be equal.
         tol: widens both ends.
         occasions: how many causes there must be at the least.
 
@@ -67,70 +67,15 @@ def leads_to(
     due = window(within, tol)
     sentence = f"{cause.label} leads to {_count(times)}{effect.label} {_when(due)}"
     sentence += f" unless {unless.label}" if unless is not None else ""
-    label = _labeller(match, cause, effect)
-    causes = _causes(cause, due, label)
-    _stop(causes, unless, label, restart=restart)
-    left = _deal(causes, effect, label, times)
+    of_cause, of_effect, *of_unless = labels(match, cause, effect, *([unless] if unless is not None else []))
+    causes = _causes(cause, due, of_cause)
+    if unless is not None:
+        _cancel(causes, unless, of_unless[0])
+    if restart:
+        _close(causes)
+    left = _deal(causes, effect, of_effect, times)
     case = _case(cause, effect, causes, left, due, times)
     return case.verdict(sentence, occasions)
-
-
-def rests_between(
-    moments: Moments, at_least: Duration, *, match: str = "subject", tol: Duration | None = None, occasions: int = 1
-) -> Verdict:
-    """Assert that consecutive moments of one subject are at least so far apart: a cooldown, a debounce, a rate limit.
-
-    Args:
-        moments: what must rest in between.
-        at_least: the shortest allowed time from one to the next.
-        match: `"subject"` judges each subject by itself, `"any"` all together, any other text those whose entry of
-            that name in the data is equal.
-        tol: how much less is still allowed, in the unit of `at_least`, or in frames.
-        occasions: how many pairs there must be at the least.
-
-    Returns:
-        A verdict on every pair of consecutive moments. Idle if there is none. Its margin is the shortest rest less the
-        allowed one, in frames or seconds.
-
-    Example:
-        >>> from breadcrumb import frames
-        >>> from breadcrumb.testing import make_trace
-        >>> trace = make_trace(
-        ...     [{"heron": {"x": 0.0}}] * 6,
-        ...     kinds={"heron": "skiff"},
-        ...     events=[(0, "bell.rung", "heron"), (5, "bell.rung", "heron")],
-        ... )
-        >>> rests_between(trace.events("bell.rung"), frames(4)).margin.value
-        1.0
-    """
-    at_least = duration(at_least, "at_least")
-    session = moments.session
-    label = _labeller(match, moments, moments)
-    codes: dict[Any, int] = {}
-    code = np.array([codes.setdefault(label(moments, place), len(codes)) for place in range(moments.count)], np.int64)
-    order = np.argsort(code, kind="stable")
-    same = code[order][1:] == code[order][:-1]
-    former, later = order[:-1][same], order[1:][same]
-    rest = elapsed(session.clock, moments.row[former], moments.row[later], at_least.unit)
-    first, _ = Window(at_least, at_least, tol).rows(session.clock, moments.row[former])
-    room = rest - at_least.value + (tol.value if tol is not None and tol.unit == at_least.unit else 0.0)
-    in_time = moments.row[later] >= first
-    slack = np.where(in_time, np.maximum(room, 0.0), np.minimum(room, -SAME_TIME))
-
-    def phrase(place: int) -> Phrase:
-        short = at_least.value - float(rest[place])
-        before = session.clock.frames[moments.row[former[place]]]
-        words = f"{amount(short, at_least.unit)} too soon after frame {before}"
-        return Phrase(amount(float(rest[place]), at_least.unit), f"at least {at_least}", words)
-
-    pairs = moments.pick(later)
-    case = Case(
-        session, pairs.row, pairs.life, pairs.subject, slack, phrase, of="pairs", unit=at_least.unit,
-        allowed=at_least.value, unseen=moments.unseen, picture=Picture(),
-    )  # fmt: skip
-    return case.verdict(
-        f"{moments.label} rests at least {at_least}{f' (+- {tol})' if tol else ''} in between", occasions
-    )
 
 
 class _Instant(NamedTuple):
@@ -163,68 +108,36 @@ class _Cause:
         return any(stop is not None and stop.precedes(at) for stop in (self.cancelled, self.closed))
 
 
-_Labeller = Callable[[Moments, int], Any]
-
-
-def _labeller(match: str, *several: Moments) -> _Labeller:
-    """Return what tells of a moment to which others it belongs."""
-    if match == "any":
-        return lambda moments, place: None
-    if match != "subject":
-        return lambda moments, place: _comparable(moments.data[place].get(match))
-    kinds = [_kinds_of(moments) for moments in several]
-    if len(kinds) > 1 and all(kinds) and not kinds[0] & kinds[1]:
-        raise Misuse(
-            f"{several[0].label} is of {', '.join(sorted(kinds[0]))} and {several[1].label} of "
-            f"{', '.join(sorted(kinds[1]))}: nothing pairs them; say match='any', match= an entry of their data, or "
-            ".about('on') or .about('by')"
-        )
-    return lambda moments, place: int(moments.subject[place])
-
-
-def _comparable(value: Any) -> Any:
-    """Return an entry of the data in a form that equal entries share."""
-    if isinstance(value, list | tuple):
-        return tuple(_comparable(part) for part in value)
-    if isinstance(value, Mapping):
-        return tuple((key, _comparable(value[key])) for key in sorted(value))
-    return float(value) if isinstance(value, int | float) else value
-
-
-def _kinds_of(moments: Moments) -> set[str]:
-    session = moments.session
-    life = moments.life[moments.life != NOBODY]
-    return {session.kinds[kind] for kind in np.unique(session.lives.kind[life]).tolist()}
-
-
 def _instant(moments: Moments, place: int) -> _Instant:
     return _Instant(int(moments.row[place]), int(moments.order[place]))
 
 
-def _causes(cause: Moments, due: Window, label: _Labeller) -> dict[Any, list[_Cause]]:
+def _causes(cause: Moments, due: Window, label: Ints) -> dict[int, list[_Cause]]:
     """Return the causes of each subject in order, each with the rows between which its effects are due."""
     first, last = due.rows(cause.session.clock, cause.row)
-    causes: dict[Any, list[_Cause]] = {}
+    causes: dict[int, list[_Cause]] = {}
     for place in range(cause.count):
         one = _Cause(place, _instant(cause, place), int(first[place]), int(last[place]))
-        causes.setdefault(label(cause, place), []).append(one)
+        causes.setdefault(int(label[place]), []).append(one)
     return causes
 
 
-def _stop(causes: dict[Any, list[_Cause]], unless: Moments | None, label: _Labeller, *, restart: bool) -> None:
-    """Note which causes are cancelled, and which are closed by the next one."""
-    if unless is not None:
-        everyone = [one for several in causes.values() for one in several]
-        for place in range(unless.count):
-            at = _instant(unless, place)
-            nobody = unless.subject[place] == NOBODY
-            for one in everyone if nobody else causes.get(label(unless, place), ()):
-                if one.cancelled is None and not at.precedes(one.at) and at.row <= one.last:
-                    one.cancelled = at
-    if restart:
-        for several in causes.values():
-            for one, following in pairwise(several):
-                one.closed = following.at
+def _cancel(causes: dict[int, list[_Cause]], unless: Moments, label: Ints) -> None:
+    """Note which causes are cancelled, each by the first moment of its label, or of nobody, that may."""
+    everyone = [one for several in causes.values() for one in several]
+    for place in range(unless.count):
+        at = _instant(unless, place)
+        nobody = unless.subject[place] == NOBODY
+        for one in everyone if nobody else causes.get(int(label[place]), ()):
+            if one.cancelled is None and not at.precedes(one.at) and at.row <= one.last:
+                one.cancelled = at
+
+
+def _close(causes: dict[int, list[_Cause]]) -> None:
+    """Note that each cause is closed by the next one of its label."""
+    for several in causes.values():
+        for one, following in pairwise(several):
+            one.closed = following.at
 
 
 def _begun(causes: Iterable[_Cause], at: _Instant) -> list[_Cause]:
@@ -243,12 +156,12 @@ class _Left(NamedTuple):
     """All but the surplus."""
 
 
-def _deal(causes: dict[Any, list[_Cause]], effect: Moments, label: _Labeller, times: int) -> _Left:
+def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int) -> _Left:
     """Deal the effects out to the causes; return those that are left."""
     left = _Left([], {}, [])
     waiting = {key: deque(several) for key, several in causes.items()}
     for place in range(effect.count):
-        queue = waiting.get(label(effect, place), deque())
+        queue = waiting.get(int(label[place]), deque())
         at = _instant(effect, place)
         while queue and queue[0].last < at.row:
             queue.popleft()
@@ -283,7 +196,7 @@ _HELD = Phrase("", "", "")
 def _case(
     cause: Moments,
     effect: Moments,
-    causes: dict[Any, list[_Cause]],
+    causes: dict[int, list[_Cause]],
     left: _Left,
     due: Window,
     times: int,

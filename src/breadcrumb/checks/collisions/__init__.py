@@ -1,0 +1,23 @@
+"""Checks of what happens when things touch; and `touching`, which says when they do."""
+
+from breadcrumb.checks.collisions.bounces import bounces
+from breadcrumb.checks.collisions.contacts import (
+    never_overlaps,
+    never_skips,
+    never_touches,
+    passes_through,
+    reports_every_touch,
+    rests_on,
+    touching,
+)
+
+__all__ = [
+    "bounces",
+    "never_overlaps",
+    "never_skips",
+    "never_touches",
+    "passes_through",
+    "reports_every_touch",
+    "rests_on",
+    "touching",
+]

@@ -1,0 +1,27 @@
+"""Checks of what follows from what, how often, and when."""
+
+from breadcrumb.checks.triggers.events import (
+    affects_only,
+    carries_data,
+    happens_in_order,
+    happens_once,
+    never_happens,
+    only_after,
+    pairs_up,
+)
+from breadcrumb.checks.triggers.pairing import leads_to
+from breadcrumb.checks.triggers.timing import never_floods, repeats_every, rests_between
+
+__all__ = [
+    "affects_only",
+    "carries_data",
+    "happens_in_order",
+    "happens_once",
+    "leads_to",
+    "never_floods",
+    "never_happens",
+    "only_after",
+    "pairs_up",
+    "repeats_every",
+    "rests_between",
+]
