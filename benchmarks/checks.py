@@ -1,0 +1,177 @@
+"""What checks cost, as ratios to one NumPy pass over the bytes that they must read, and to what a user would write with pandas.
+
+    python benchmarks/checks.py
+
+A session of 10 million samples: 1,000 objects on 10,000 frames. Each check and what it is compared with are called in
+turns in one loop, and the medians divided.
+"""
+
+import statistics
+import time
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+import numpy as np
+import pandas as pd
+
+from breadcrumb import Box, Moments, Spans, Trace, frames
+from breadcrumb.checks import collisions, movement, triggers, values
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Lives, Session
+
+OBJECTS, FRAMES, ROUNDS = 1_000, 10_000, 5
+
+
+class InMemory:
+    """A trace whose columns are arrays."""
+
+    def __init__(self, session: Session, columns: dict[str, Any]) -> None:
+        self.session = session
+        self._columns = columns
+        self._index = np.repeat(np.arange(OBJECTS), FRAMES), np.tile(np.arange(FRAMES), OBJECTS)
+
+    def columns(self, kind: str) -> list[str]:
+        """Return the names of the columns."""
+        return list(self._columns)
+
+    def index(self, kind: str) -> Any:
+        """Return the life and the row of each sample."""
+        return self._index
+
+    def column(self, kind: str, name: str) -> ColumnData:
+        """Return a column."""
+        return ColumnData(self._columns[name])
+
+
+def crowd() -> Trace:
+    """Return the session: objects that move at a constant speed and bounce within a box, turn, and blink."""
+    draw = np.random.default_rng(7)
+    clock = Clock(np.arange(FRAMES), np.arange(FRAMES) / 60)
+    every = np.arange(OBJECTS)
+    nobody = np.full(OBJECTS, NOBODY)
+    lives = Lives(every, np.zeros(OBJECTS, np.int64), nobody, np.zeros(OBJECTS, np.int64), np.zeros(OBJECTS, np.int64),
+                  np.full(OBJECTS, FRAMES - 1), nobody)  # fmt: skip
+    nothing = np.zeros(0, np.int64)
+    events = Events(nothing, nothing, nothing, (), nothing, nothing, (), nothing.astype(np.bool_))
+    names = tuple(f"b{n}" for n in range(OBJECTS))
+    about = {"units": {"position": "m", "yaw": "deg"}}
+    session = Session("crowd", about, clock, lives, events, names, ("barrel",))
+    turn = draw.uniform(0, 2 * np.pi, OBJECTS)
+    t = clock.times
+
+    def folded(start: Any, speed: Any, size: float) -> Any:
+        path = np.mod(start[:, None] + speed[:, None] * t + size, 4 * size)
+        return (size - np.abs(path - 2 * size)).ravel()
+
+    columns = {
+        "position.x": folded(draw.uniform(-40, 40, OBJECTS), 5 * np.cos(turn), 40.0),
+        "position.y": folded(draw.uniform(-22, 22, OBJECTS), 5 * np.sin(turn), 22.0),
+        "yaw": np.mod(draw.uniform(0, 360, OBJECTS)[:, None] + 69.0 * t, 360.0).ravel(),
+        "lit": (np.mod(np.arange(FRAMES) + draw.integers(0, 500, OBJECTS)[:, None], 500) < 250).ravel(),
+        "heat": np.repeat(draw.uniform(10, 20, OBJECTS), FRAMES),
+    }
+    return Trace(InMemory(session, columns))
+
+
+class Row(NamedTuple):
+    """One comparison."""
+
+    row: str
+    what: str
+    ours: Callable[[], Any]
+    other: Callable[[], Any]
+    pass_at: str
+    inverse: bool = False
+    """Whether the ratio is that of the other to ours."""
+
+
+def rows(trace: Trace) -> list[Row]:
+    """Return everything that is measured."""
+    barrels = trace.all("barrel")
+    x, y = (trace.data.column("barrel", f"position.{part}").values for part in "xy")
+    yaw, lit = (trace.data.column("barrel", name).values for name in ("yaw", "lit"))
+    life, row = trace.data.index("barrel")
+    frame = pd.DataFrame({"id": life, "t": row / 60, "x": x, "y": y, "yaw": yaw, "lit": lit})
+    groups = frame.groupby("id", sort=False)
+    pass_over = {"x": lambda: np.max(x), "xy": lambda: (np.max(x), np.max(y)), "yaw": lambda: np.add(yaw, yaw)}
+    causes, effects = _moments(trace, 0), _moments(trace, 3)
+    left, right = (pd.DataFrame({"id": one.subject, "row": one.row}).sort_values("row") for one in (causes, effects))
+    box = Box((-41, -23), (41, 23))
+    slow = _Some(trace, 300_000)
+
+    def speeds() -> Any:
+        step = groups[["x", "y", "t"]].diff()
+        return (np.hypot(step["x"], step["y"]) / step["t"] > 6).any()
+
+    def merged() -> Any:
+        return pd.merge_asof(left, right.assign(found=right["row"]), on="row", by="id", direction="forward", tolerance=6)
+
+    return [
+        Row("V1", "stays_between, clean / max", lambda: movement.stays_between(barrels.position.x, -41, 41), pass_over["x"], "<= 2"),
+        Row("V1", "stays_inside a box / max of two", lambda: movement.stays_inside(barrels, box), pass_over["xy"], "told"),
+        Row("V2", "keeps_speed / max of two", lambda: movement.keeps_speed(barrels, 5.0, tol=9.0), pass_over["xy"], "<= 6"),
+        Row("V2", "groupby.diff / keeps_speed", lambda: movement.keeps_speed(barrels, 5.0, tol=9.0), speeds, ">= 9", True),
+        Row("V2", "never_jumps / max of two", lambda: movement.never_jumps(barrels, 9.0), pass_over["xy"], "told"),
+        Row("V3", "unwrapped / add", lambda: barrels.yaw.unwrapped(), pass_over["yaw"], "<= 5"),
+        Row("V3", "np.unwrap in groupby / unwrapped", lambda: barrels.yaw.unwrapped(), lambda: groups["yaw"].transform(lambda one: np.unwrap(one, period=360)), ">= 10", True),
+        Row("V3", "turns_at / add", lambda: movement.turns_at(barrels.yaw, 69.0, tol=1.0), pass_over["yaw"], "told"),
+        Row("V4", "pandas shift / rises and falls", lambda: (barrels.lit.rises(), barrels.lit.falls()), lambda: frame["lit"] != groups["lit"].shift(), ">= 130", True),
+        Row("V5", "merge_asof / leads_to", lambda: triggers.leads_to(causes, effects, within=frames(6)), merged, ">= 3", True),
+        Row("V6", "loop / near pairs of 50 with 1,000", lambda: slow.touching(), slow.loop, ">= 4", True),
+        Row("V7", "equals, margin per object / max", lambda: values.equals(barrels.heat, 15.0, tol=9.0), pass_over["x"], "<= 4"),
+        Row("V7", "unchanged / max", lambda: values.unchanged(barrels.heat), pass_over["x"], "told"),
+    ]  # fmt: skip
+
+
+def _moments(trace: Trace, later: int) -> Moments:
+    """Return a million moments, 1,000 of each object."""
+    each = FRAMES // 1_000
+    row = np.tile(np.arange(0, FRAMES - each, each), OBJECTS) + later
+    subject = np.repeat(np.arange(OBJECTS), len(row) // OBJECTS)
+    order = np.argsort(row, kind="stable")
+    nobody = np.full(len(row), NOBODY)
+    session = trace.data.session
+    return Moments(session, f"tick {later}", row[order], nobody, subject[order], nobody, known_life=subject[order])
+
+
+class _Some:
+    """Fifty objects against all, on some frames: 50,000 pairs a frame."""
+
+    def __init__(self, trace: Trace, pairs: int) -> None:
+        position = trace.all("barrel").position
+        some_frames = 1_200
+        kept = np.flatnonzero(position.track.row < some_frames)
+        self.all = position.take(kept)
+        self.few = self.all.take(np.flatnonzero(self.all.track.life < 50))
+
+    def touching(self) -> Spans:
+        return collisions.touching(self.few, self.all, radius=0.5, other_radius=0.5)
+
+    def loop(self) -> int:
+        hits = 0
+        x, y = (part.reshape(OBJECTS, -1) for part in self.all.parts)
+        for frame in range(x.shape[1]):
+            dx, dy = x[:50, frame, None] - x[:, frame], y[:50, frame, None] - y[:, frame]
+            hits += int((dx * dx + dy * dy <= 1).sum())
+        return hits
+
+
+def main() -> None:
+    """Print a line for each comparison."""
+    trace = crowd()
+    for one in rows(trace):
+        spent: list[list[float]] = [[], []]
+        for turn in range(ROUNDS + 1):
+            for which in (0, 1) if turn % 2 else (1, 0):
+                start = time.perf_counter()
+                (one.ours, one.other)[which]()
+                if turn:
+                    spent[which].append(time.perf_counter() - start)
+        ours, other = (statistics.median(times) for times in spent)
+        found = other / ours if one.inverse else ours / other
+        limit = one.pass_at.split()
+        met = "" if one.pass_at == "told" else "met" if (found <= float(limit[1])) == (limit[0] == "<=") else "MISSED"
+        print(f"{one.row:3} {one.what:36} {found:9.2f}  {one.pass_at:8} {met:7} ({ours * 1e3:8.1f} ms, {other * 1e3:8.1f} ms)")
+
+
+if __name__ == "__main__":
+    main()

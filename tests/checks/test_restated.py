@@ -1,0 +1,97 @@
+"""The same session told otherwise: later, under other names, in another order, or with a life cut in two."""
+
+import importlib.util
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from breadcrumb import Trace, Verdict, open_trace
+from breadcrumb.listen.exporting import frame_lines
+from breadcrumb.listen.sessions import SessionWriter
+
+_spec = importlib.util.spec_from_file_location("vocabulary", Path(__file__).parent / "test_vocabulary.py")
+assert _spec is not None
+assert _spec.loader is not None
+_vocabulary = importlib.util.module_from_spec(_spec)
+_spec.loader.exec_module(_vocabulary)
+ROWS: dict[str, Any] = _vocabulary.ROWS
+
+Line = dict[str, Any]
+
+
+def _later(line: Line) -> Line:
+    """Begin 100 s and 1,000 frames later."""
+    return {**line, "frame": line["frame"] + 1000, "t": line["t"] + 100} if "frame" in line else line
+
+
+def _interleaved(line: Line) -> Line:
+    """Tell of the objects in another order."""
+    state = dict(reversed(line.get("state", {}).items()))
+    return (
+        {**line, **({"state": state} if state else {}), "appear": line.get("appear", [])[::-1]}
+        if "frame" in line
+        else line
+    )
+
+
+def _renamed(line: Line) -> Line:
+    """Call b something that sorts before a."""
+    renamed: Line = json.loads(json.dumps(line).replace('"b"', '"B"'))
+    return renamed
+
+
+RESTATED: dict[str, Callable[[Line], Line]] = {"later": _later, "interleaved": _interleaved, "renamed": _renamed}
+LOSES_DIGITS = 1e-6  # a time that is 100 s later has fewer digits left for its fraction
+
+
+def _retold(trace: Trace, change: Callable[[Line], Line], path: Path) -> Trace:
+    writer = SessionWriter(lambda about: path)
+    for line in frame_lines(trace.data):
+        writer.take(json.dumps(change(json.loads(line))).encode())
+    writer.close()
+    return open_trace(path)
+
+
+@pytest.mark.parametrize("how", RESTATED)
+@pytest.mark.parametrize("name", ROWS)
+def test_the_same_session_told_otherwise_has_the_same_verdict(name: str, how: str, tmp_path: Path) -> None:
+    """Shifting time, renaming ids and interleaving objects change no outcome, no count and no margin."""
+    row = ROWS[name]
+    for number, trace in enumerate((row.held, row.broken)):
+        if not trace.clock.size:
+            continue
+        mine = row.check(trace)
+        yours: Verdict = row.check(_retold(trace, RESTATED[how], tmp_path / f"{number}.crumbs"))
+        assert (yours.outcome, yours.breach_count, yours.tested) == (mine.outcome, mine.breach_count, mine.tested)
+        if mine.margin is not None:
+            assert yours.margin is not None
+            assert yours.margin.value == pytest.approx(mine.margin.value, abs=LOSES_DIGITS)
+
+
+COUNTS_LIVES = {
+    "appears_at",
+    "appears_with",
+    "carries_over",
+    "conserves",
+    "happens_once",
+    "leaves_when",
+    "silent_once_gone",
+}
+
+
+@pytest.mark.parametrize("name", [name for name in ROWS if name not in COUNTS_LIVES])
+def test_a_life_cut_in_two_creates_no_breach(name: str, tmp_path: Path) -> None:
+    """Nothing is compared across the border between two lives of one object."""
+
+    def cut(line: Line) -> Line:
+        if line.get("frame") != 9 or "a" not in line.get("state", {}):
+            return line
+        again = {"id": "a", "kind": "barrel"}
+        return {**line, "leave": [*line.get("leave", []), "a"], "appear": [*line.get("appear", []), again]}
+
+    row = ROWS[name]
+    verdict = row.check(_retold(row.held, cut, tmp_path / "cut.crumbs"))
+    assert verdict.outcome in ("held", "idle"), verdict.explain()
