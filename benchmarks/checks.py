@@ -103,7 +103,9 @@ def rows(trace: Trace) -> list[Row]:
         return (np.hypot(step["x"], step["y"]) / step["t"] > 6).any()
 
     def merged() -> Any:
-        return pd.merge_asof(left, right.assign(found=right["row"]), on="row", by="id", direction="forward", tolerance=6)
+        return pd.merge_asof(
+            left, right.assign(found=right["row"]), on="row", by="id", direction="forward", tolerance=6
+        )
 
     return [
         Row("V1", "stays_between, clean / max", lambda: movement.stays_between(barrels.position.x, -41, 41), pass_over["x"], "<= 2"),
@@ -170,7 +172,9 @@ def main() -> None:
         found = other / ours if one.inverse else ours / other
         limit = one.pass_at.split()
         met = "" if one.pass_at == "told" else "met" if (found <= float(limit[1])) == (limit[0] == "<=") else "MISSED"
-        print(f"{one.row:3} {one.what:36} {found:9.2f}  {one.pass_at:8} {met:7} ({ours * 1e3:8.1f} ms, {other * 1e3:8.1f} ms)")
+        print(
+            f"{one.row:3} {one.what:36} {found:9.2f}  {one.pass_at:8} {met:7} ({ours * 1e3:8.1f} ms, {other * 1e3:8.1f} ms)"
+        )
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import noise_of
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import NOBODY, Floats, Ints
 
 
 def at_samples(signal: Signal, places: Ints, name: str) -> Signal:
@@ -18,20 +18,27 @@ def at_samples(signal: Signal, places: Ints, name: str) -> Signal:
     safe = np.where(there, places, 0)
     if len(signal):
         there &= signal.usable[safe]
-    noise = signal.known_noise
     return replace(
         signal,
         name=name,
         parts=tuple(part[safe] for part in signal.parts) if len(signal) else signal.parts,
         valid=None if there.all() else there,
-        known_noise=noise[safe] if isinstance(noise, np.ndarray) else signal.noise,
+        known_noise=signal.noise_at(safe),
     )
 
 
 def previous(signal: Signal) -> Signal:
     """Return the value on the sample before; missing on a life's first sample."""
-    places = np.arange(-1, len(signal) - 1)
-    return at_samples(signal, np.where(signal.track.first_of_life, NOBODY, places), f"{signal.name} before")
+    valid = ~signal.track.first_of_life
+    if signal.valid is not None:
+        valid[1:] &= signal.valid[:-1]
+    parts = tuple(np.r_[part[:1], part[:-1]] for part in signal.parts)
+
+    def noise() -> float | Floats:
+        known = signal.noise
+        return np.r_[known[:1], known[:-1]] if isinstance(known, np.ndarray) and known.ndim else known
+
+    return replace(signal, name=f"{signal.name} before", parts=parts, valid=valid, known_noise=noise)
 
 
 def following(signal: Signal) -> Signal:

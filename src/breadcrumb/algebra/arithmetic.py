@@ -59,7 +59,9 @@ class Arithmetic(Samples):
         )
 
     def __abs__(self) -> Self:
-        return replace(self, name=f"|{self.name}|", parts=tuple(map(np.abs, self.parts)), known_noise=self.noise)
+        return replace(
+            self, name=f"|{self.name}|", parts=tuple(map(np.abs, self.parts)), known_noise=lambda: self.noise
+        )
 
     # Comparison and logic
 
@@ -99,12 +101,14 @@ class Arithmetic(Samples):
         mine, yours = meet(self, other)
         with np.errstate(all="ignore"):  # what comes of a missing or infinite value is missing or infinite
             parts = tuple(compute(a, b) for a, b in zip(mine.parts, yours.parts, strict=True))
-        if sign in "+-":
-            noise: float | Floats = mine.noise + yours.noise
-        elif sign == "*":
-            noise = largest_of(mine.parts) * yours.noise + largest_of(yours.parts) * mine.noise
-        else:
-            noise = mine.noise / max(smallest_of(yours.parts), np.finfo(float).tiny)
+
+        def noise() -> float | Floats:
+            if sign in "+-":
+                return mine.noise + yours.noise
+            if sign == "*":
+                return largest_of(mine.parts) * yours.noise + largest_of(yours.parts) * mine.noise
+            return mine.noise / max(smallest_of(yours.parts), np.finfo(float).tiny)
+
         unit = self.unit if sign in "+-" else ""
         name = f"{bracketed(self.name)} {sign} {called(other)}"
         return self._made(mine.track, name, parts, both(mine.valid, yours.valid), unit, noise)
@@ -145,7 +149,7 @@ class Arithmetic(Samples):
         parts: tuple[NDArray[Any], ...],
         valid: Bools | None = None,
         unit: str = "",
-        noise: float | Floats | None = None,
+        noise: Callable[[], float | Floats] | None = None,
     ) -> Self:
         return replace(self, track=track, name=name, parts=parts, valid=valid, unit=unit, texts=None, known_noise=noise)
 

@@ -92,15 +92,15 @@ def at_places(signal: S, moments: Moments, places: Ints) -> S:
     row, life = moments.row, moments.life
     if not signal.track.size:
         parts: tuple[NDArray[Any], ...] = tuple(np.zeros(len(places), part.dtype) for part in signal.parts)
-        valid, noise = there, signal.noise
+        valid = there
     else:
         safe = np.where(there, places, 0)
         parts = tuple(part[safe] for part in signal.parts)
         valid = there if signal.valid is None else there & signal.valid[safe]
-        noise = signal.noise[safe] if isinstance(signal.noise, np.ndarray) else signal.noise
         life = np.where(there, signal.track.life[safe], life)
         row = np.where(there, np.maximum(row, signal.track.row[safe]), row)
     track = Track(signal.track.session, life, row, moments.row, moments.subject, signal.track.unseen)
+    noise = signal.noise_at(np.where(there, places, 0)) if signal.track.size else None
     return replace(signal, track=track, parts=parts, valid=None if valid.all() else valid, known_noise=noise)
 
 
@@ -129,9 +129,8 @@ def _on_track(signal: S, track: Track) -> S:
     else:
         parts = tuple(part[safe] for part in signal.parts)
         there = there if signal.valid is None else there & signal.valid[safe]
-    noise = signal.known_noise
-    noise = noise[safe] if isinstance(noise, np.ndarray) and len(noise) else signal.noise if noise is None else noise
-    return replace(signal, track=track, parts=parts, valid=None if there.all() else there, known_noise=noise)
+    valid = None if there.all() else there
+    return replace(signal, track=track, parts=parts, valid=valid, known_noise=signal.noise_at(safe))
 
 
 def _constant(like: S, value: object) -> S:

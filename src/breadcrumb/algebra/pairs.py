@@ -34,8 +34,7 @@ def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = Fal
         raise Misuse(f"{first.name} has {len(first.parts)} parts and {second.name} has {len(second.parts)}")
     mine, yours = np.flatnonzero(first.usable), np.flatnonzero(second.usable)
     wide = reach + (_longest_step(first) + _longest_step(second) if swept else 0.0)
-    yours = yours[np.lexsort((second.parts[0][yours], second.track.row[yours]))]
-    low, high = _window(first, mine, second, yours, wide)
+    yours, low, high = _window(first, mine, second, yours, wide)
     count = high - low
     a = np.repeat(mine, count)
     b = yours[np.arange(len(a)) - np.repeat(np.cumsum(count) - count, count) + np.repeat(low, count)]
@@ -57,22 +56,24 @@ def meets_one(first: Signal, second: Signal, *, swept: bool = False) -> Signal:
     return type(result)(result.track, result.name, (near,), result.valid, result.unit, None, result.owner, result.noise)
 
 
-def _window(first: Signal, mine: Ints, second: Signal, yours: Ints, wide: float) -> tuple[Ints, Ints]:
-    """Return, for each of the first group's samples, where those within reach along the first axis begin and end.
+def _window(first: Signal, mine: Ints, second: Signal, yours: Ints, wide: float) -> tuple[Ints, Ints, Ints]:
+    """Sort the second group, and return where those within reach of each of the first along an axis begin and end.
 
     Row and place along the axis become one rising number: the axis is shrunk into the room between two rows.
     """
     if not len(mine) or not len(yours):
-        return np.zeros(len(mine), np.int64), np.zeros(len(mine), np.int64)
+        return yours, np.zeros(len(mine), np.int64), np.zeros(len(mine), np.int64)
     x, other = first.parts[0][mine], second.parts[0][yours]
     low, high = min(x.min(), other.min()) - 2 * wide, max(x.max(), other.max()) + 2 * wide
     scale = 1.0 / (high - low + 1.0)
     keys = second.track.row[yours] + (other - low) * scale
+    order = np.argsort(keys)
+    keys, yours = keys[order], yours[order]
     slip = 1e-9  # rounding; what is let in too much is measured anyway
     own = first.track.row[mine] + (x - low) * scale
     begin = np.searchsorted(keys, own - wide * scale - slip)
     end = np.searchsorted(keys, own + wide * scale + slip, side="right")
-    return begin, end
+    return yours, begin, end
 
 
 def _apart(first: Signal, second: Signal, a: Ints, b: Ints) -> Floats:

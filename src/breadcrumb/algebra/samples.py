@@ -1,6 +1,6 @@
 """Samples: the values of a signal and the track they belong to, as plain data."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -30,8 +30,8 @@ class Samples:
     """The distinct texts of a text signal."""
     owner: str = ""
     """Whose it is, for messages."""
-    known_noise: float | Floats | None = None
-    """How far rounding may have moved a derived value; None for one that was recorded."""
+    known_noise: float | Floats | Callable[[], float | Floats] | None = None
+    """How far rounding may have moved a derived value, or what gives that; None for one that was recorded."""
     space: str = "world"
     """What the values are relative to: the world, the object's own parent, or the screen."""
 
@@ -64,7 +64,19 @@ class Samples:
     @property
     def noise(self) -> float | Floats:
         """How far rounding alone may have moved a value."""
-        return noise_of(self.parts) if self.known_noise is None else self.known_noise
+        known = self.known_noise
+        if callable(known):
+            return known()
+        return noise_of(self.parts) if known is None else known
+
+    def noise_at(self, places: Ints) -> Callable[[], float | Floats]:
+        """Return what gives the noise of some samples, by their places."""
+
+        def noise() -> float | Floats:
+            known = self.noise
+            return known[places] if isinstance(known, np.ndarray) and known.ndim else known
+
+        return noise
 
     @property
     def usable(self) -> Bools:
@@ -103,7 +115,13 @@ def both(a: Bools | None, b: Bools | None) -> Bools | None:
 
 def largest_of(parts: Sequence[NDArray[Any]]) -> float:
     """Return the largest magnitude."""
-    return max((float(np.nanmax(np.abs(part), initial=0.0)) for part in parts), default=0.0)
+    largest = 0.0
+    for part in parts:
+        high, low = float(part.max(initial=0.0)), float(part.min(initial=0.0))
+        if not (np.isfinite(high) and np.isfinite(low)):
+            high, low = float(np.nanmax(part, initial=0.0)), float(np.nanmin(part, initial=0.0))
+        largest = max(largest, high, -low)
+    return largest
 
 
 def smallest_of(parts: Sequence[NDArray[Any]]) -> float:

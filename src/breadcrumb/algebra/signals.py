@@ -3,22 +3,24 @@
 import operator
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Self
 
 import numpy as np
 
+from breadcrumb.algebra import kernels
 from breadcrumb.algebra.angles import FULL_TURNS, compass_of, full_turn, plan_axes, turn_between, unwrapped
 from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
 from breadcrumb.algebra.durations import Duration, duration
 from breadcrumb.algebra.meeting import at_places, meet_tracks, places_at
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
-from breadcrumb.algebra.samples import noise_of
+from breadcrumb.algebra.samples import largest_of, noise_of
 from breadcrumb.algebra.spaces import turned
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, UnknownName
-from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
+from breadcrumb.model.session import NOBODY, Floats, Ints
 
 PART_NAMES = "xyzw"
 
@@ -96,13 +98,15 @@ class Signal(Arithmetic):
             return self
         kept = plan_axes(self.track.session, 3, self.name)
         name = f"{self.name} in plan ({', '.join(PART_NAMES[place] for place in kept)})"
-        return replace(self, name=name, parts=tuple(self.parts[place] for place in kept), known_noise=self.noise)
+        return replace(
+            self, name=name, parts=tuple(self.parts[place] for place in kept), known_noise=lambda: self.noise
+        )
 
     def norm(self) -> Self:
         """Return the length of a vector."""
         parts = self.parts
-        length = np.abs(parts[0]) if len(parts) == 1 else np.sqrt(sum(part * part for part in parts))
-        return replace(self, name=f"|{self.name}|", parts=(length,), known_noise=self.noise)
+        length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
+        return replace(self, name=f"|{self.name}|", parts=(length,), known_noise=lambda: self.noise)
 
     def dot(self, other: Operand) -> "Signal":
         """Return the scalar product of two vectors."""
@@ -130,7 +134,9 @@ class Signal(Arithmetic):
             return seen
         if region.dimensions != len(seen.parts):
             raise Misuse(f"{region} has {region.dimensions} dimensions and {self.title} has {len(seen.parts)}")
-        return replace(seen, name=f"depth of {seen.name}", parts=(region.depth(seen.parts),), known_noise=self.noise)
+        return replace(
+            seen, name=f"depth of {seen.name}", parts=(region.depth(seen.parts),), known_noise=lambda: self.noise
+        )
 
     def rate(self) -> "Signal":
         """Return the change per second over the step that ends at each sample.
@@ -139,7 +145,7 @@ class Signal(Arithmetic):
         from the rounding of values and times.
         """
         track = self._samples("rate()")
-        return self._change_per(_steps(track), self.usable, f"rate of {self.name}")
+        return self._change_per(track.steps, f"rate of {self.name}")
 
     def second_rate(self) -> "Signal":
         """Return the change of the rate: the difference of the rates over two steps, over half their sum.
@@ -147,24 +153,44 @@ class Signal(Arithmetic):
         It is missing on a life's first two samples.
         """
         rate = self.rate()
-        step = _steps(rate.track)
-        between = np.r_[step[:1], (step[1:] + step[:-1]) / 2] if len(step) else step
-        return rate._change_per(between, rate.usable, f"second rate of {self.name}")
+        step = rate.track.steps
+        between = np.r_[step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0)] if len(step) else step
+        return rate._change_per(between, f"second rate of {self.name}")
 
-    def _change_per(self, step: Floats, known: Bools, name: str) -> "Signal":
+    def speed(self) -> "Signal":
+        """Return the length of the rate, without making the rate itself."""
+        track = self._samples("speed()")
+        speed = kernels.speeds(self.parts, track.steps)
+        return self._derived(track.steps, f"speed of {self.name}", (speed,))
+
+    def _change_per(self, step: Floats, name: str) -> "Signal":
+        values = self.unwrapped().parts if self.is_angle else self.parts
+        return self._derived(step, name, tuple(kernels.quotients(kernels.differences(part), step) for part in values))
+
+    def _derived(self, step: Floats, name: str, parts: tuple[Floats, ...]) -> "Signal":
+        """Return changes over a step; they are known where the step has a length and both its ends are."""
         track = self.track
-        usable = known & ~track.first_of_life & (step > 0)
-        usable[1:] &= known[:-1]
-        step = np.where(usable, step, 1.0)
-        parts = []
-        for part in self.unwrapped().parts if self.is_angle else self.parts:
-            change = np.zeros(track.size)
-            np.subtract(part[1:], part[:-1], out=change[1:])
-            parts.append(np.divide(change, step, out=change))
-        fastest = max((float(np.abs(part[usable]).max(initial=0.0)) for part in parts), default=0.0)
-        noise = 2 * (self.noise + fastest * noise_of((track.times,))) / step
-        valid = None if usable.all() else usable
-        return Signal(track, name, tuple(parts), valid, _per_second(self.unit), None, self.owner, noise, self.space)
+        usable = step > 0
+        if self.valid is not None:
+            usable &= self.valid
+            usable[1:] &= self.valid[:-1]
+
+        def noise() -> float | Floats:
+            blur = 2 * (self.noise + largest_of(parts) * noise_of((track.session.clock.times,)))
+            even = len(step) == 0 or float(step.max()) <= _EVEN * _shortest(step)
+            return blur / _shortest(step) if even else blur / np.where(usable, step, 1.0)
+
+        return Signal(track, name, parts, usable, _per_second(self.unit), None, self.owner, noise, self.space)
+
+    def step(self) -> "Signal":
+        """Return how far a position is from that on the sample before; missing on a life's first sample."""
+        track = self._samples("step()")
+        valid = ~track.first_of_life
+        if self.valid is not None:
+            valid &= self.valid
+            valid[1:] &= self.valid[:-1]
+        parts = (kernels.steps(self.parts),)
+        return replace(self, name="step", parts=parts, valid=valid, known_noise=lambda: 2 * np.asarray(self.noise))
 
     # Angles and spaces
 
@@ -190,8 +216,11 @@ class Signal(Arithmetic):
         if self.track.unseen:
             return self
         full = full_turn(self, "unwrapped()")
-        track = self._samples("unwrapped()")
-        values = unwrapped(self.parts[0], self.usable & np.isfinite(self.parts[0]), track.first_of_life, full)
+        track, angle = self._samples("unwrapped()"), self.parts[0]
+        if self.valid is None and np.isfinite(angle.sum()):
+            values = kernels.unwrapped(angle, track.starts, full)
+        else:
+            values = unwrapped(angle, self.usable & np.isfinite(angle), track.first_of_life, full)
         return replace(self, name=f"unwrapped {self.name}", parts=(values,))
 
     def turn_from(self, other: Operand) -> "Signal":
@@ -297,10 +326,8 @@ class Signal(Arithmetic):
     def changes(self) -> Moments:
         """Return the moments at which the value is another one than on the sample before."""
         track = self._samples("changes()")
-        other = np.zeros(track.size, np.bool_)
-        for part in self.parts:
-            other[1:] |= part[1:] != part[:-1]
-        return self._moments_where(other, "change")
+        places = np.unique(np.concatenate([kernels.turning_places(part) for part in self.parts]))
+        return self._moments_at(places, track, "change")
 
     def spans(self) -> Spans:
         """Return the stretches of samples on which a flag is true."""
@@ -313,13 +340,12 @@ class Signal(Arithmetic):
 
     def take(self, places: Ints) -> Self:
         """Return some of the samples, by their places."""
-        noise = self.known_noise
         return replace(
             self,
             track=self.track.take(places),
             parts=tuple(part[places] for part in self.parts),
             valid=None if self.valid is None else self.valid[places],
-            known_noise=noise[places] if isinstance(noise, np.ndarray) else self.noise,
+            known_noise=self.noise_at(places),
         )
 
     # How it is done
@@ -327,24 +353,31 @@ class Signal(Arithmetic):
     def _edges(self, what: str, compare: Callable[[Any, Any], Any], word: str) -> Moments:
         self._flags(what)
         track = self._samples(what)
-        edge = np.zeros(track.size, np.bool_)
-        edge[1:] = compare(self.parts[0][1:], self.parts[0][:-1])
-        return self._moments_where(edge, word)
+        flags = self.parts[0]
+        places = self._turns
+        return self._moments_at(places[compare(flags[places], flags[places - 1])], track, word)
 
-    def _moments_where(self, flags: Bools, word: str) -> Moments:
-        usable = self.usable.copy()
-        usable[1:] &= self.usable[:-1]
-        places = np.flatnonzero(flags & usable & ~self.track.first_of_life)
-        places = places[np.argsort(self.track.row[places], kind="stable")]
+    @cached_property
+    def _turns(self) -> Ints:
+        """The places of samples that are other than the one before."""
+        return kernels.turning_places(self.parts[0])
+
+    def _moments_at(self, places: Ints, track: Track, word: str) -> Moments:
+        """Return the moments of changes at these places, where they are within a life and both values are known."""
+        kept = track.life[places] == track.life[places - 1]
+        if self.valid is not None:
+            kept &= self.valid[places] & self.valid[places - 1]
+        places = places[kept]
+        places = places[np.argsort(track.row[places], kind="stable")]
         nobody = np.full(len(places), NOBODY)
         return Moments(
             self.track.session,
             f"{word} of {self.name}",
-            self.track.row[places],
+            track.row[places],
             nobody,
-            self.track.name[places],
+            track.name_at(places),
             nobody,
-            known_life=self.track.life[places],
+            known_life=track.life[places],
         )
 
     def _picked(self, moments: Moments, places: Ints) -> "Signal":
@@ -356,12 +389,12 @@ class Signal(Arithmetic):
         return self.track
 
 
-def _steps(track: Track) -> Floats:
-    """Return the time from the sample before to each one; between two lives it means nothing."""
-    step = np.ones(track.size)
-    times = track.times
-    np.subtract(times[1:], times[:-1], out=step[1:])
-    return step
+_EVEN = 4.0
+"""How many times the shortest step the longest one may be for one bound on rounding to serve all."""
+
+
+def _shortest(step: Floats) -> float:
+    return float(np.min(step, where=step > 0, initial=np.inf))
 
 
 def _per_second(unit: str) -> str:

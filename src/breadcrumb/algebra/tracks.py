@@ -30,12 +30,20 @@ class Track:
         """The number of samples."""
         return len(self.row)
 
+    def name_at(self, places: Ints) -> Ints:
+        """Return of whom some samples are, as places in the session's names."""
+        if self.subject is not None:
+            return self.subject[places]
+        life = self.life[places]
+        names = self.session.lives.name
+        return np.where(life == NOBODY, NOBODY, names[life]) if len(names) else np.full(len(places), NOBODY)
+
     @property
     def frames(self) -> Ints:
         """The frame number of each sample."""
         return self.session.clock.frames[self.row]
 
-    @property
+    @cached_property
     def times(self) -> Floats:
         """The game time of each sample, in seconds."""
         return self.session.clock.times[self.row]
@@ -43,11 +51,7 @@ class Track:
     @cached_property
     def name(self) -> Ints:
         """Of whom each sample is, as a place in the session's names."""
-        if self.subject is not None:
-            return self.subject
-        if not self.session.lives.size:
-            return np.full(self.size, NOBODY)
-        return np.where(self.life == NOBODY, NOBODY, self.session.lives.name[self.life])
+        return self.subject if self.subject is not None else self.name_at(np.arange(self.size))
 
     @cached_property
     def starts(self) -> Ints:
@@ -55,6 +59,14 @@ class Track:
         if not self.size:
             return np.zeros(0, np.int64)
         return np.flatnonzero(np.r_[True, self.life[1:] != self.life[:-1]])
+
+    @cached_property
+    def steps(self) -> Floats:
+        """The time from the sample before to each one; 0 or less where there is none in the same life."""
+        step = np.zeros(self.size)
+        np.subtract(self.times[1:], self.times[:-1], out=step[1:])
+        step[self.starts] = 0.0
+        return step
 
     @cached_property
     def first_of_life(self) -> Bools:

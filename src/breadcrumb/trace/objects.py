@@ -113,6 +113,8 @@ class Objects:
         return Signal(self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called, space=space)
 
     def _derived(self, name: str) -> Signal:
+        if name == "speed" and "velocity" not in self.properties:
+            return replace(self.signal("position").speed(), name=name, owner=self.called)
         velocity = self.signal("velocity") if name != "velocity" else self.signal("position").rate()
         if name == "heading":
             return replace(velocity.direction(), name=name, owner=self.called)

@@ -83,12 +83,14 @@ class Trace:
             >>> small_trace().all("skiff").ids
             ('heron',)
         """
+        if kind in self._groups:
+            return self._groups[kind]
         session = self.data.session
         if kind not in session.kinds:
             unseen = why_unseen("kind", kind, known_here(self.vocabulary).kinds, self.label)
             return Objects(self.data, kind, np.zeros(0, np.int64), f"every {kind}", unseen)
         lives = np.flatnonzero(session.lives.kind == session.kinds.index(kind))
-        return Objects(self.data, kind, lives, f"every {kind}")
+        return self._groups.setdefault(kind, Objects(self.data, kind, lives, f"every {kind}"))
 
     def one(self, kind: str | None = None, *, id: str | None = None) -> Objects:
         """Return exactly one object: the only one of its kind, or the one with an id.
@@ -195,6 +197,11 @@ class Trace:
         """
         self.all(kind)
         return table_of_samples(self.data, kind)
+
+    @cached_property
+    def _groups(self) -> dict[str, Objects]:
+        """The groups that were asked for: what they have found out of their samples serves every check."""
+        return {}
 
     def _lives_of(self, id: str) -> Ints:
         session = self.data.session

@@ -1,5 +1,6 @@
 """Judging values against what they should be: within limits, or near an expected value."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -7,13 +8,16 @@ import numpy as np
 
 from breadcrumb.algebra.angles import FULL_TURNS, turn_between
 from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.meeting import meet
+from breadcrumb.algebra.samples import both
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Floats
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance, within_scope
+from breadcrumb.model.session import Floats, Ints
+from breadcrumb.verdicts.excerpts import Picture, level
+from breadcrumb.verdicts.judging import Case, Phrase, tolerance, within_scope
+from breadcrumb.verdicts.sweeping import Between, SlackOf
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
 
@@ -29,7 +33,16 @@ class Scope(NamedTuple):
 
     def of(self, signal: Signal) -> Signal:
         """Return the samples of a signal that are asked about."""
+        if self.during is None and self.except_during is None:
+            return signal
         return within_scope(signal, self.during, self.except_during, self.reach)
+
+    def skipped(self, signal: Signal) -> int:
+        """Return how many of the samples cannot have a value, since it reaches back beyond the beginning of a life."""
+        if not self.reach or signal.valid is None or self.during is not None or self.except_during is not None:
+            return 0
+        starts = signal.track.starts
+        return int((~signal.valid[starts]).sum())
 
 
 EVERYTHING = Scope()
@@ -49,20 +62,22 @@ def judge_between(
     seen = scope.of(measured)
     tol = tolerance(tol, sentence)
     values, unit = seen.parts[0], seen.unit
-    above = np.inf if low is None else values - low
-    below = np.inf if high is None else high - values
-    slack = forgive_noise(np.minimum(above, below) + tol, seen.noise)
+
+    rule = Between(values, -np.inf if low is None else low - tol, np.inf if high is None else high + tol)
 
     def phrase(place: int) -> Phrase:
         limits = [f"at least {amount(low, unit)}"] if low is not None else []
         limits += [f"at most {amount(high, unit)}"] if high is not None else []
         way = "high" if high is not None and values[place] > high else "low"
-        words = f"{amount(-float(slack[place]), unit)} too {way}"
+        words = f"{amount(-float(rule(slice(place, place + 1))[0]), unit)} too {way}"
         return Phrase(amount(float(values[place]), unit), " and ".join(limits), words)
 
-    lowest, highest = (None if one is None else np.full(len(values), one) for one in (low, high))
+    lowest, highest = (None if one is None else level(one) for one in (low, high))
     span = high - low if low is not None and high is not None else None
-    case = Case.of_samples(seen, slack, phrase, allowed=span or None, picture=Picture(seen, lowest, highest, position))
+    case = Case.of_samples(
+        seen, rule, phrase, noise=lambda: seen.noise, skipped=scope.skipped(seen), allowed=span or None,
+        picture=Picture(seen, lowest, highest, position),
+    )  # fmt: skip
     return _without_missing_moments(case).verdict(sentence, scope.occasions)
 
 
@@ -87,31 +102,44 @@ def judge_near(
     if measured.texts is not None or measured.is_flag:
         return _judge_same(measured, expected, sentence, scope)
     mine, yours = meet(measured, expected)
-    both = mine.usable & yours.usable
-    mine = replace(mine, valid=None if both.all() else both)
-    pair = _Pair(mine, tuple(np.broadcast_to(part, len(mine)) for part in yours.parts))
-    noise = (np.zeros(len(mine)) + mine.noise + yours.noise) * len(mine.parts)
-    kept = scope.of(replace(mine, parts=(pair.off(), noise, *mine.parts, *pair.expected)))
-    off, noise = kept.parts[0], kept.parts[1]
-    found, due = kept.parts[2 : 2 + len(mine.parts)], kept.parts[2 + len(mine.parts) :]
-    allowed = tolerance(tol, sentence) + tolerance(rel_tol, sentence) * np.sqrt(sum(part * part for part in due))
-    slack = forgive_noise(allowed - off, noise)
+    size = len(mine.parts)
+    valid = both(mine.valid, yours.valid)
+
+    def noise() -> float | Floats:
+        return (np.asarray(mine.noise) + yours.noise) * size
+
+    seen = scope.of(replace(mine, parts=(*mine.parts, *yours.parts), valid=valid, known_noise=noise))
+    found, due = seen.parts[:size], seen.parts[size:]
+    full = FULL_TURNS[mine.unit] if mine.is_angle else None
+    tol, rel_tol = tolerance(tol, sentence), tolerance(rel_tol, sentence)
     unit = mine.unit
+
+    def off_of(block: slice | Ints) -> Floats:
+        return _off([part[block] for part in found], [part[block] for part in due], full)
+
+    def allowed_of(block: slice | Ints) -> Floats | float:
+        return tol + rel_tol * np.sqrt(sum(part[block] ** 2 for part in due)) if rel_tol else tol
+
+    rule: SlackOf = lambda block: allowed_of(block) - off_of(block)  # noqa: E731
+    if size == 1 and full is None and not rel_tol and is_number(expected):
+        rule = Between(found[0], float(expected) - tol, float(expected) + tol)  # type: ignore[arg-type]
 
     def phrase(place: int) -> Phrase:
         way = "off"
-        if len(found) == 1 and not mine.is_angle:
+        if size == 1 and full is None:
             way = "too high" if found[0][place] > due[0][place] else "too low"
-        words = f"{amount(float(off[place]), unit)} {way}"
+        words = f"{amount(float(off_of(np.array([place]))[0]), unit)} {way}"
         return Phrase(_said(found, place, unit), _said(due, place, unit), words)
 
-    if len(found) == 1:
-        picture = Picture(replace(kept, parts=found), due[0] - allowed, due[0] + allowed, position)
+    if size == 1:
+        low, high = (lambda at, sign=sign: due[0][at] + sign * allowed_of(at) for sign in (-1, 1))
+        picture = Picture(replace(seen, parts=found), low, high, position)
     else:
-        picture = Picture(replace(kept, parts=(off,), name="distance from the expected"), None, allowed, position)
+        picture = Picture(replace(seen, parts=found), None, level(tol), position, measure=off_of)
     case = Case.of_samples(
-        replace(kept, parts=(off,)), slack, phrase, exact=not (tol or rel_tol), picture=picture,
-        allowed=float(allowed.max(initial=0.0)) or None,
+        seen, rule, phrase, noise=lambda: seen.noise,
+        skipped=scope.skipped(seen), exact=not (tol or rel_tol), picture=picture,
+        allowed=float(np.max(allowed_of(slice(None)), initial=0.0)) or None,
     )  # fmt: skip
     return _without_missing_moments(case, undecided).verdict(sentence, scope.occasions)
 
@@ -121,19 +149,15 @@ def idle(signal: Signal, sentence: str) -> Verdict:
     return Verdict(sentence, "idle", signal.track.session.label, of="samples", why_idle=signal.track.unseen)
 
 
-class _Pair(NamedTuple):
-    measured: Signal
-    expected: tuple[Floats, ...]
-
-    def off(self) -> Floats:
-        """Return how far each value is from the expected one."""
-        with np.errstate(invalid="ignore"):
-            if self.measured.is_angle:
-                full = FULL_TURNS[self.measured.unit]
-                return np.abs(turn_between(self.measured.parts[0], self.expected[0], full))
-            pairs = zip(self.measured.parts, self.expected, strict=True)
-            squares = [np.square(np.asarray(a, np.float64) - b) for a, b in pairs]
-            return np.asarray(np.sqrt(np.sum(squares, axis=0)))
+def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None) -> Floats:
+    """Return how far values are from the expected ones: angles by the turn, vectors by the length of the difference."""
+    with np.errstate(invalid="ignore"):
+        if full is not None:
+            return np.abs(turn_between(found[0], due[0], full))
+        if len(found) == 1:
+            return np.abs(found[0] - due[0])
+        squares = [np.square(a - b) for a, b in zip(found, due, strict=True)]
+        return np.asarray(np.sqrt(sum(squares[1:], squares[0])))
 
 
 def _judge_same(measured: Signal, expected: Any, sentence: str, scope: Scope) -> Verdict:
@@ -143,15 +167,18 @@ def _judge_same(measured: Signal, expected: Any, sentence: str, scope: Scope) ->
     else:
         same = measured == expected
     seen = scope.of(same)
-    found = scope.of(replace(measured, valid=same.valid)).values
-    due = scope.of(expected).values if isinstance(expected, Signal) and len(expected) == len(measured) else None
+    found = scope.of(replace(measured, valid=same.valid))
+    due = scope.of(expected) if isinstance(expected, Signal) and len(expected) == len(measured) else None
+    flags = seen.parts[0]
 
     def phrase(place: int) -> Phrase:
-        allowed = expected if due is None else due[place]
-        return Phrase(_plain(found[place]), _plain(allowed), "another one")
+        one = np.array([place])
+        allowed = expected if due is None else due.take(one).values[0]
+        return Phrase(_plain(found.take(one).values[0]), _plain(allowed), "another one")
 
-    slack = np.where(seen.parts[0], 0.0, -1.0) if len(seen) else np.zeros(0)
-    case = Case.of_samples(seen, slack, phrase, exact=True, unit="")
+    case = Case.of_samples(
+        seen, lambda block: flags[block] - 1.0, phrase, exact=True, unit="", skipped=scope.skipped(seen)
+    )
     return _without_missing_moments(case).verdict(sentence, scope.occasions)
 
 
@@ -165,15 +192,10 @@ def _same_texts(first: Signal, second: Signal) -> Signal:
 
 def _without_missing_moments(case: Case, undecided: int = 0) -> Case:
     """Count values that are missing at their moments as undecided: what they would have been was not recorded."""
-    if case.of != "moments" or case.judged is None:
-        return replace(case, undecided=case.undecided + undecided)
-    missing = int((~case.judged).sum())
-    kept = np.flatnonzero(case.judged)
-    said = case.phrase
-    return replace(
-        case, row=case.row[kept], life=case.life[kept], name=case.name[kept], slack=case.slack[kept],
-        phrase=lambda place: said(int(kept[place])), judged=None, undecided=case.undecided + missing + undecided,
-    )  # fmt: skip
+    more = case.undecided + undecided
+    if case.of != "moments" or case.swept is None:
+        return replace(case, undecided=more)
+    return replace(case, undecided=more + case.swept.missing, swept=case.swept._replace(missing=0))
 
 
 def _said(parts: tuple[Floats, ...], place: int, unit: str) -> str:

@@ -1,6 +1,8 @@
 """Cutting the few seconds around one occasion out of a trace."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 
@@ -14,6 +16,18 @@ _SECONDS_AROUND = 2.0
 _MOST_SAMPLES = 600
 _MOST_MARKS = 60
 _MOST_STAYS = 12
+_NAME = "distance from the expected"
+
+
+Limit: TypeAlias = Callable[[Ints], Floats]
+"""Gives what is allowed on some samples, by their places."""
+
+
+def level(value: float | Floats) -> Limit:
+    """Return a limit that is the same for all samples, or an array with one for each."""
+    if isinstance(value, np.ndarray):
+        return value.__getitem__
+    return lambda places: np.full(len(places), value)
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,15 +35,17 @@ class Picture:
     """What a figure of an occasion needs: the judged signal, what was allowed, and where things were."""
 
     signal: Signal | None = None
-    low: Floats | None = None
-    """The lowest allowed value of each sample of the signal."""
-    high: Floats | None = None
-    """The highest allowed value of each sample of the signal."""
+    low: "Limit | None" = None
+    """The lowest allowed value of the signal."""
+    high: "Limit | None" = None
+    """The highest allowed value of the signal."""
     position: Signal | None = None
     """Where the object was; for a path in plan."""
     region: Region | None = None
     lives: Spans | None = None
     """The lives that the rule is about."""
+    measure: Limit | None = None
+    """What is drawn of a vector: gives a number for some samples, by their places."""
 
 
 def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: int, broken: Ints) -> Excerpt:
@@ -39,9 +55,10 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
     last = min(int(last), clock.size - 1)
     first, last = max(int(first), row - _MOST_SAMPLES // 2), min(last, row + _MOST_SAMPLES // 2 - 1)
     signal, position = picture.signal, picture.position
+    measure = picture.measure
     places = _places(signal, life, first, last) if signal is not None else np.zeros(0, np.int64)
     steps = _places(position, life, first, last) if position is not None else np.zeros(0, np.int64)
-    drawn = signal is not None and _has_a_course(signal)
+    drawn = signal is not None and (measure is not None or _has_a_course(signal))
     rows = signal.track.row[places] if signal is not None and drawn else clock_rows(position, steps)
     path, path_rows = _path(position, steps)
     near = broken[(broken >= first) & (broken <= last)]
@@ -51,13 +68,13 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
         frame=int(clock.frames[row]),
         begin=float(clock.times[first]),
         end=float(clock.times[last]),
-        name=signal.name if signal is not None and drawn else "",
+        name=_NAME if measure is not None else signal.name if signal is not None and drawn else "",
         unit=signal.unit if signal is not None else "",
         frames=tuple(clock.frames[rows].tolist()),
         times=tuple(clock.times[rows].tolist()),
-        values=_numbers(signal.values[places] if signal is not None and drawn else None),
-        low=_numbers(None if picture.low is None or not drawn else picture.low[places]),
-        high=_numbers(None if picture.high is None or not drawn else picture.high[places]),
+        values=_numbers(_drawn(signal, measure, places) if signal is not None and drawn else None),
+        low=_numbers(None if picture.low is None or not drawn else picture.low(places)),
+        high=_numbers(None if picture.high is None or not drawn else picture.high(places)),
         broken=tuple(np.unique(clock.frames[near]).tolist()),
         path=path,
         path_frames=tuple(clock.frames[path_rows].tolist()),
@@ -67,6 +84,13 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
         stays=_stays(session, picture.lives, first, last),
         y_down=axes.get("y") == "down",
     )
+
+
+def _drawn(signal: Signal, measure: Limit | None, places: Ints) -> Floats:
+    """Return the values that are drawn of some samples."""
+    if measure is None:
+        return np.asarray(signal.take(places).values)
+    return np.where(signal.usable[places], measure(places), np.nan)
 
 
 def _has_a_course(signal: Signal) -> bool:
@@ -83,6 +107,10 @@ def clock_rows(position: Signal | None, steps: Ints) -> Ints:
 def _places(signal: Signal, life: int, first: int, last: int) -> Ints:
     """Return the places of a life's samples between two rows; of all samples there, if it is nobody's."""
     track = signal.track
+    if life != NOBODY and track.source is None:  # then its samples lie together, in the order of the clock
+        begin, end = np.searchsorted(track.life, [life, life + 1])
+        near = np.searchsorted(track.row[begin:end], [first, last + 1]) + begin
+        return np.arange(near[0], min(near[1], near[0] + _MOST_SAMPLES))
     mine = (track.row >= first) & (track.row <= last)
     if life != NOBODY:
         mine &= track.life == life

@@ -10,15 +10,15 @@ from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Evidence
-from breadcrumb.verdicts.excerpts import Picture, excerpt_at
+from breadcrumb.verdicts.excerpts import Picture, excerpt_at, level
 from breadcrumb.verdicts.findings import Breach, Margin, Outcome, Stretch, Tally
+from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, NoiseOf, SlackOf, Swept, sweep
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
 
 _STRETCHES_KEPT = 200
-_OBJECTS_KEPT = 500
 _LONGEST_NAME = 40
 
 
@@ -45,8 +45,6 @@ class Case:
     """The distance to breaking; negative where the rule is broken."""
     phrase: Callable[[int], Phrase]
     """Says of an occasion what was measured and allowed."""
-    judged: Bools | None = None
-    """Which occasions have a value; None if all have."""
     of: str = "samples"
     unit: str = ""
     exact: bool = False
@@ -59,16 +57,41 @@ class Case:
     unseen: str = ""
     """Why there is nothing to judge, if the names were not seen."""
     picture: Picture | None = None
+    swept: Swept | None = None
+    """What a look at every sample found, if only some of them are kept here: the broken ones, or the tightest."""
 
     def __post_init__(self) -> None:
         wrong = np.isnan(self.slack)  # a value that is no number never fits
-        object.__setattr__(self, "slack", np.where(wrong, -np.inf, self.slack))
+        if wrong.any():
+            object.__setattr__(self, "slack", np.where(wrong, -np.inf, self.slack))
 
     @classmethod
-    def of_samples(cls, signal: Signal, slack: Floats, phrase: Callable[[int], Phrase], **more: Any) -> "Case":
-        """Return the case of a rule about every sample of a signal."""
+    def of_samples(
+        cls,
+        signal: Signal,
+        slack: Floats | SlackOf,
+        phrase: Callable[[int], Phrase],
+        *,
+        noise: NoiseOf = lambda: 0.0,
+        skipped: int = 0,
+        **more: Any,
+    ) -> "Case":
+        """Return the case of a rule about every sample of a signal.
+
+        Args:
+            signal: what is judged.
+            slack: the distance to breaking of each sample, or a function that gives those of a block of samples.
+            phrase: what to say of a sample.
+            noise: gives how far rounding may have moved each distance; so much below 0 still counts as 0.
+            skipped: how many samples without a value were never due.
+            more: what else there is to know, as in the attributes.
+        """
         track = signal.track
         picked = track.source is not None
+        exact = bool(more.get("exact", False))
+        slack_of = slack if callable(slack) else slack.__getitem__
+        swept = sweep(track, slack_of, signal.valid, noise, exact=exact, skipped=skipped)
+        places = swept.places
         more = {
             "unit": signal.unit,
             "picture": Picture(signal),
@@ -77,32 +100,34 @@ class Case:
             "of": "moments" if picked else "samples",
             **more,
         }
-        return cls(track.session, track.row, track.life, track.name, slack, phrase, signal.valid, **more)
+        return cls(
+            track.session, track.row[places], track.life[places], track.name_at(places), swept.slack,
+            lambda place: phrase(int(places[place])), swept=swept, **more,
+        )  # fmt: skip
 
     def verdict(self, sentence: str, occasions: int = 1) -> Verdict:
         """Return the verdict: broken by any breach, held if enough occasions were judged, else idle."""
-        judged = np.ones(len(self.row), np.bool_) if self.judged is None else self.judged
-        places = np.flatnonzero(judged)
-        slack = self.slack[places]
-        broken = places[slack < 0]
-        tested = len(places)
-        missing = len(judged) - tested
+        swept = self.swept
+        slack = self.slack
+        broken = np.flatnonzero(slack < 0)
+        tested, missing = (len(slack), 0) if swept is None else (swept.tested, swept.missing)
         outcome, why = _outcome(len(broken), tested, occasions, self, missing)
         first = worst = None
         evidence = Evidence()
         margin = None
         if len(broken):
             at_first = broken[np.argmin(self.row[broken])]
-            at_worst = broken[np.argmin(self.slack[broken])]
+            at_worst = broken[np.argmin(slack[broken])]
             first, worst = self._breach(int(at_first)), self._breach(int(at_worst))
             evidence = Evidence(self._excerpt(int(at_first), broken), self._excerpt(int(at_worst), broken))
         elif tested and outcome == "held":
-            evidence = Evidence(tightest=self._excerpt(int(places[np.argmin(slack)]), broken))
+            evidence = Evidence(tightest=self._excerpt(int(np.argmin(slack)), broken))
         if tested and not self.exact and np.isfinite(slack.min()):
             margin = Margin(float(slack.min()), self.unit, self.allowed)
+        tallies = self._tallies(broken) if swept is None else swept.tallies
         return Verdict(
             sentence, outcome, self.session.label, margin, tested, self.of, self.undecided, missing, why,
-            len(broken), first, worst, self._stretches(broken), self._tallies(places, broken), evidence,
+            len(broken), first, worst, self._stretches(broken), tallies, evidence,
         )  # fmt: skip
 
     def _breach(self, place: int) -> Breach:
@@ -137,7 +162,8 @@ class Case:
         frames, names = self.session.clock.frames, self.session.names
         begins = np.ones(len(broken), np.bool_)
         if self.runs:
-            begins[1:] = (np.diff(broken) > 1) | (np.diff(self.life[broken]) != 0)
+            place = broken if self.swept is None else self.swept.places[broken]
+            begins[1:] = (np.diff(place) > 1) | (np.diff(self.life[broken]) != 0)
         first = np.flatnonzero(begins)
         last = np.r_[first[1:], len(broken)] - 1
         order = np.argsort(self.row[broken[first]], kind="stable")[:_STRETCHES_KEPT]
@@ -150,13 +176,13 @@ class Case:
             for a, b in zip(first[order], last[order], strict=True)
         )
 
-    def _tallies(self, places: Ints, broken: Ints) -> tuple[Tally, ...]:
+    def _tallies(self, broken: Ints) -> tuple[Tally, ...]:
         code = self.name + 1  # so that nobody, who is NOBODY, counts as well
         size = len(self.session.names) + 1
-        tested = np.bincount(code[places], minlength=size)
+        tested = np.bincount(code, minlength=size)
         breaches = np.bincount(code[broken], minlength=size)
         worst = np.full(size, np.inf)
-        np.minimum.at(worst, code[places], self.slack[places])
+        np.minimum.at(worst, code, self.slack)
         first = np.full(size, np.iinfo(np.int64).max)
         np.minimum.at(first, code[broken], self.row[broken])
         names, frames = ("", *self.session.names), self.session.clock.frames
@@ -166,9 +192,9 @@ class Case:
                 int(tested[k]),
                 int(breaches[k]),
                 int(frames[first[k]]) if breaches[k] else None,
-                self._degree(worst[k]) if tested[k] else None,
+                self._degree(worst[k]),
             )
-            for k in np.flatnonzero(np.bincount(code, minlength=size))[:_OBJECTS_KEPT].tolist()
+            for k in np.flatnonzero(tested)[:OBJECTS_KEPT].tolist()
         )
 
 
@@ -208,16 +234,22 @@ def judge(
     values = condition.parts[0]
     if condition.is_flag:
         return Case.of_samples(
-            condition, np.where(values, 0.0, -1.0), lambda place: Phrase("false", "true", "not so"), exact=True
+            condition, lambda block: values[block] - 1.0, lambda place: Phrase("false", "true", "not so"), exact=True
         ).verdict(words, occasions)
-    slack = forgive_noise(values, condition.noise)
 
     def phrase(place: int) -> Phrase:
-        short = amount(-float(slack[place]), condition.unit)
+        short = amount(-float(values[place]), condition.unit)
         return Phrase(amount(float(values[place]), condition.unit), "0 or more", f"{short} short")
 
-    picture = Picture(condition, low=np.zeros(len(values)))
-    return Case.of_samples(condition, slack, phrase, picture=picture).verdict(words, occasions)
+    picture = Picture(condition, low=level(0.0))
+    case = Case.of_samples(
+        condition,
+        lambda block: values[block].astype(np.float64),
+        phrase,
+        noise=lambda: condition.noise,
+        picture=picture,
+    )
+    return case.verdict(words, occasions)
 
 
 def within_scope(signal: Signal, during: Spans | None, except_during: Spans | None, reach: int = 0) -> Signal:

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.algebra.along import first_of_life, previous
+from breadcrumb.algebra.along import first_of_life
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
@@ -13,8 +13,8 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance
+from breadcrumb.verdicts.excerpts import Picture, level
+from breadcrumb.verdicts.judging import Case, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount, plus_minus
 
@@ -200,19 +200,22 @@ def never_jumps(
         0.5
     """
     position = position_of(objects)
-    step = replace((position - previous(position)).norm(), name="step", unit=position.unit)
-    step = Scope(during, except_during, reach=1).of(step)
+    step = position.step()
+    scope = Scope(during, except_during, reach=1)
+    step = scope.of(step)
     if except_at is not None:
         step = step.take(np.flatnonzero(~except_at.flags_on(step.track.life, step.track.row)))
     length, unit = step.parts[0], position.unit
-    slack = forgive_noise(farther_than - length, step.noise)
 
     def phrase(place: int) -> Phrase:
         words = f"jumps {amount(float(length[place]), unit)}"
         return Phrase(amount(float(length[place]), unit), f"at most {amount(farther_than, unit)} a frame", words)
 
-    picture = Picture(step, high=np.full(len(length), farther_than), position=position)
-    case = Case.of_samples(step, slack, phrase, allowed=farther_than, picture=picture)
+    picture = Picture(step, high=level(farther_than), position=position)
+    case = Case.of_samples(
+        step, lambda block: farther_than - length[block], phrase, noise=lambda: step.noise, skipped=scope.skipped(step),
+        allowed=farther_than, picture=picture,
+    )  # fmt: skip
     exception = f" except at {except_at.label}" if except_at is not None else ""
     whose = position.owner or position.name
     return case.verdict(f"{whose} never jumps farther than {amount(farther_than, unit)} a frame{exception}", occasions)
@@ -225,17 +228,19 @@ def _beside(
     position = scope.of(position_of(objects))
     seen = position.plan if region.dimensions == 2 else position
     sign = 1.0 if side == "inside" else -1.0
+    tol = tolerance(tol, f"stays_{side}")
     depth = sign * position.depth_in(region).parts[0] - radius
-    slack = forgive_noise(depth + tolerance(tol, f"stays_{side}"), position.noise)
     unit = position.unit
     body = f" with a radius of {amount(radius, unit)}" if radius else ""
 
     def phrase(place: int) -> Phrase:
         where = ", ".join(f"{part[place]:.5g}" for part in seen.parts)
-        words = f"{amount(-float(slack[place]), unit)} {other}"
+        words = f"{amount(-float(depth[place] + tol), unit)} {other}"
         return Phrase(f"({where}) {unit}".rstrip(), f"{side} {region}", words)
 
     judged = replace(seen, name=f"distance {side}", parts=(depth,), known_noise=position.noise)
-    picture = Picture(judged, low=np.full(len(depth), -tol), position=position, region=region)
-    case = Case.of_samples(judged, slack, phrase, picture=picture)
+    picture = Picture(judged, low=level(-tol), position=position, region=region)
+    case = Case.of_samples(
+        judged, lambda block: depth[block] + tol, phrase, noise=lambda: position.noise, picture=picture
+    )
     return case.verdict(f"{seen.title} stays {side} {region}{body}{plus_minus(tol, unit)}", scope.occasions)

@@ -15,8 +15,8 @@ from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance
+from breadcrumb.verdicts.excerpts import Picture, level
+from breadcrumb.verdicts.judging import Case, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount, plus_minus
 
@@ -53,13 +53,13 @@ def keeps_speed(
         >>> keeps_speed(small_trace().one("skiff"), 10.0).outcome
         'held'
     """
-    moving = velocity if velocity is not None else position_of(objects).rate()
+    moving = velocity.norm() if velocity is not None else position_of(objects).speed()
     position = position_of(objects) if velocity is None or isinstance(objects, Objects) else None
-    measured = within_steps(replace(moving.norm(), name="speed"), velocity, during, except_during)
+    measured = within_steps(replace(moving, name="speed"), velocity, during, except_during)
     expected = first_of_life(measured) if speed is None else speed
     what = "the speed it first has" if speed is None else f"a speed of {amount(speed, moving.unit)}"
     sentence = f"{moving.owner or moving.name} keeps {what}{plus_minus(tol, moving.unit)}"
-    scope = Scope(occasions=occasions)
+    scope = Scope(occasions=occasions, reach=0 if velocity is not None else 1)
     return judge_near(measured, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope, position=position)
 
 
@@ -110,7 +110,7 @@ def keeps_velocity(
     what = "its velocity" if velocity is None else f"a velocity of {velocity}"
     sentence = f"{moving.owner or moving.name} keeps {what}"
     sentence += (f" except at {except_at.label}" if except_at is not None else "") + plus_minus(tol, moving.unit)
-    scope = Scope(occasions=occasions)
+    scope = Scope(occasions=occasions, reach=0 if recorded is not None else 1)
     position = position_of(objects) if isinstance(objects, Objects) or recorded is None else None
     return judge_near(moving, expected, sentence, tol=tol, scope=scope, position=position)
 
@@ -167,7 +167,6 @@ def slows_by(
     seen = replace(speed, name="speed", parts=(speed.parts[0], off, due, noise), valid=judged, unit=moving.unit)
     reach = 2 if velocity is None else 1
     kept = Scope(during, except_during, reach=reach if during is not None or except_during is not None else 0).of(seen)
-    slack = forgive_noise(tol - kept.parts[1], kept.parts[3])
 
     def phrase(place: int) -> Phrase:
         value, expected = float(kept.parts[0][place]), float(kept.parts[2][place])
@@ -176,9 +175,15 @@ def slows_by(
 
     shown = replace(kept, parts=kept.parts[:1])
     case = Case.of_samples(
-        shown, slack, phrase, exact=not tol, allowed=tol or None, of="changes of speed", runs=True,
-        picture=Picture(shown, kept.parts[2] - tol, kept.parts[2] + tol),
-    )  # fmt: skip
+        shown,
+        tol - kept.parts[1],
+        phrase,
+        noise=lambda: kept.parts[3],
+        exact=not tol,
+        allowed=tol or None,
+        of="changes of speed",
+        picture=Picture(shown, level(kept.parts[2] - tol), level(kept.parts[2] + tol)),
+    )
     sentence = f"{moving.owner or moving.name} slows by {amount(rate, moving.unit)} each second, to 0"
     return case.verdict(sentence + plus_minus(tol, moving.unit), occasions)
 

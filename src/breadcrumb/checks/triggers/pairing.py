@@ -8,14 +8,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, elapsed, window
+from breadcrumb.algebra.durations import Duration, Window, elapsed, window
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.checks.triggers.apart import judge_apart, too_early, too_late
 from breadcrumb.checks.triggers.labels import labels
 from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.verdicts.excerpts import Picture
 from breadcrumb.verdicts.judging import Case, Phrase
 from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount
 
 
 def leads_to(
@@ -68,6 +68,10 @@ def leads_to(
     sentence = f"{cause.label} leads to {_count(times)}{effect.label} {_when(due)}"
     sentence += f" unless {unless.label}" if unless is not None else ""
     of_cause, of_effect, *of_unless = labels(match, cause, effect, *([unless] if unless is not None else []))
+    if times == 1 and unless is None and not restart:
+        apart = judge_apart(cause, effect, of_cause, of_effect, due)
+        if apart is not None:
+            return apart.verdict(sentence, occasions)
     causes = _causes(cause, due, of_cause)
     if unless is not None:
         _cancel(causes, unless, of_unless[0])
@@ -239,14 +243,15 @@ def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Wind
         return _Judged(*subject, int(effect.row[one.effects[-1]]), room, _HELD)
     early = left.early.get(one.place)
     if early is not None:
-        return _Judged(*subject, int(effect.row[early]), *_too_early(cause, effect, one, early, due))
+        return _Judged(*subject, int(effect.row[early]), *too_early(cause, effect, one.at.row, early, due))
     if one.cancelled is not None or one.closed is not None:
         return _Judged(*subject, one.at.row, np.inf, _HELD)
     if cut:
         return None
     stray = np.array(left.stray, np.int64)
     late = stray[(effect.row[stray] > one.last) & (effect.subject[stray] == cause.subject[one.place])]
-    return _Judged(*subject, one.last, *_too_late(cause, effect, one, late, due))
+    row = int(effect.row[late[0]]) if len(late) and not one.effects else None
+    return _Judged(*subject, one.last, *too_late(cause, effect, one.at.row, row, len(one.effects), due))
 
 
 def _room(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
@@ -258,25 +263,6 @@ def _room(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
     if due.earliest.value:
         room = np.minimum(room, took - due.earliest.value + more)
     return np.asarray(np.maximum(room, 0.0))
-
-
-def _too_early(cause: Moments, effect: Moments, one: _Cause, early: int, due: Window) -> tuple[float, Phrase]:
-    clock, unit = cause.session.clock, due.latest.unit
-    took = float(elapsed(clock, np.array([one.at.row]), effect.row[[early]], unit)[0])
-    start = f"{cause.label} on frame {clock.frames[one.at.row]}"
-    words = Phrase(amount(took, unit), str(due), f"{effect.label} comes too early after {start}")
-    return min(took - due.earliest.value, -SAME_TIME), words
-
-
-def _too_late(cause: Moments, effect: Moments, one: _Cause, late: Ints, due: Window) -> tuple[float, Phrase]:
-    """Return by how much the effect came too late, if it came at all, and the words of the breach."""
-    clock, unit = cause.session.clock, due.latest.unit
-    found, slack = f"{len(one.effects)} of them" if one.effects else "none", -due.latest.value
-    if len(late) and not one.effects:
-        took = float(elapsed(clock, np.array([one.at.row]), effect.row[late[:1]], unit)[0])
-        found, slack = amount(took, unit), due.latest.value - took
-    words = f"no {effect.label} in time after {cause.label} on frame {clock.frames[one.at.row]}"
-    return min(slack, -SAME_TIME), Phrase(found, str(due), words)
 
 
 def _count(times: int) -> str:

@@ -1,0 +1,99 @@
+"""Derived columns, computed in blocks that fit the cache: whole-array steps would spend their time on fresh memory."""
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from breadcrumb.model.session import Bools, Floats, Ints
+
+_BLOCK = 1 << 15
+
+
+def differences(values: Floats) -> Floats:
+    """Return each value less the one before; 0 for the first."""
+    result = np.zeros(len(values))
+    np.subtract(values[1:], values[:-1], out=result[1:])
+    return result
+
+
+def speeds(parts: Sequence[Floats], step: Floats) -> Floats:
+    """Return the length of each step over its time; 0 where there is no time."""
+    return quotients(steps(parts), step)
+
+
+def steps(parts: Sequence[Floats]) -> Floats:
+    """Return the length of the step that ends at each place; 0 for the first."""
+    result = np.zeros(len(parts[0]))
+    for begin, end in _blocks(len(result), 1):
+        total = np.zeros(end - begin)
+        for part in parts:
+            change = part[begin:end] - part[begin - 1 : end - 1]
+            total += np.multiply(change, change, out=change)
+        np.sqrt(total, out=result[begin:end])
+    return result
+
+
+def lengths(parts: Sequence[Floats]) -> Floats:
+    """Return the lengths of vectors."""
+    result = np.empty(len(parts[0]))
+    for begin, end in _blocks(len(result), 0):
+        total = np.square(parts[0][begin:end])
+        for part in parts[1:]:
+            some = part[begin:end]
+            total += some * some
+        np.sqrt(total, out=result[begin:end])
+    return result
+
+
+def quotients(changes: Floats, step: Floats) -> Floats:
+    """Return changes over their times, in place; 0 where there is no time."""
+    for begin, end in _blocks(len(changes), 0):
+        time = step[begin:end]
+        some = changes[begin:end]
+        if time.min() > 0:
+            np.divide(some, time, out=some)
+        else:
+            some[...] = np.divide(some, time, out=np.zeros(end - begin), where=time > 0)
+    return changes
+
+
+def unwrapped(values: Floats, starts: Ints, full: float) -> Floats:
+    """Return angles without the jumps of a full turn; each run begins with its own first value.
+
+    The laps so far are a running sum, which each start takes back to 0.
+    """
+    result = np.empty(len(values))
+    laps_before = 0.0
+    for begin, end in _blocks(len(values), 0):
+        some = values[begin:end]
+        laps = np.empty(end - begin)
+        laps[0] = some[0] - (values[begin - 1] if begin else some[0])
+        np.subtract(some[1:], some[:-1], out=laps[1:])
+        laps *= -1.0 / full
+        np.rint(laps, out=laps)
+        mine = starts[np.searchsorted(starts, begin) : np.searchsorted(starts, end)] - begin
+        if len(mine):
+            laps[mine] = 0.0
+            runs = np.add.reduceat(laps, np.r_[0, mine[mine > 0]])
+            runs[0] += laps_before
+            carried = np.r_[laps_before, runs] if mine[0] == 0 else runs
+            laps[mine] = -carried[: len(mine)]
+        if laps.any() or laps_before:
+            np.cumsum(laps, out=laps)
+            laps += laps_before
+            laps_before = float(laps[-1])
+            np.multiply(laps, full, out=laps)
+            np.add(some, laps, out=result[begin:end])
+        else:
+            result[begin:end] = some
+    return result
+
+
+def turning_places(flags: Bools) -> Ints:
+    """Return the places of flags that are other than the one before."""
+    return np.flatnonzero(flags[1:] != flags[:-1]) + 1
+
+
+def _blocks(size: int, first: int) -> Iterator[tuple[int, int]]:
+    for begin in range(first, size, _BLOCK):
+        yield begin, min(begin + _BLOCK, size)
