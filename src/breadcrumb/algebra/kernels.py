@@ -9,6 +9,16 @@ from breadcrumb.model.session import Bools, Floats, Ints
 _BLOCK = 1 << 15
 
 
+_EVEN = 4.0
+"""How many times the shortest step the longest one may be for one bound on rounding to serve all."""
+
+
+def even_step(step: Floats) -> float | Floats:
+    """Return the shortest step if steps are about even, else all of them, with 1 where there is none."""
+    shortest = float(np.min(step, where=step > 0, initial=np.inf))
+    return shortest if not len(step) or step.max() <= _EVEN * shortest else np.where(step > 0, step, 1.0)
+
+
 def differences(values: Floats) -> Floats:
     """Return each value less the one before; 0 for the first."""
     result = np.zeros(len(values))
@@ -18,19 +28,33 @@ def differences(values: Floats) -> Floats:
 
 def speeds(parts: Sequence[Floats], step: Floats) -> Floats:
     """Return the length of each step over its time; 0 where there is no time."""
-    return quotients(steps(parts), step)
+    result = np.zeros(len(step))
+    for begin, end in _blocks(len(step), 1):
+        total, time = _squares(parts, begin, end), step[begin:end]
+        np.sqrt(total, out=total)
+        if time.min() > 0:
+            np.divide(total, time, out=result[begin:end])
+        else:
+            np.divide(total, time, out=result[begin:end], where=time > 0)
+    return result
 
 
 def steps(parts: Sequence[Floats]) -> Floats:
     """Return the length of the step that ends at each place; 0 for the first."""
     result = np.zeros(len(parts[0]))
     for begin, end in _blocks(len(result), 1):
-        total = np.zeros(end - begin)
-        for part in parts:
-            change = part[begin:end] - part[begin - 1 : end - 1]
-            total += np.multiply(change, change, out=change)
-        np.sqrt(total, out=result[begin:end])
+        np.sqrt(_squares(parts, begin, end), out=result[begin:end])
     return result
+
+
+def _squares(parts: Sequence[Floats], begin: int, end: int) -> Floats:
+    """Return the squared lengths of the steps that end at some places."""
+    total = parts[0][begin:end] - parts[0][begin - 1 : end - 1]
+    np.multiply(total, total, out=total)
+    for part in parts[1:]:
+        change = part[begin:end] - part[begin - 1 : end - 1]
+        total += np.multiply(change, change, out=change)
+    return total
 
 
 def lengths(parts: Sequence[Floats]) -> Floats:

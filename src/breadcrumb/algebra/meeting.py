@@ -159,7 +159,7 @@ def _constant(like: S, value: object) -> S:
     missing = [np.isnan(part) for part in parts if isinstance(value, np.ndarray) and part.dtype.kind == "f"]
     gone = np.logical_or.reduce(missing) if missing else np.zeros(size, np.bool_)
     valid = ~gone if gone.any() else None
-    return replace(like, name="given values", parts=parts, valid=valid, unit="", known_noise=noise_of(parts))
+    return replace(like, name="given values", parts=parts, valid=valid, unit="", known_noise=lambda: noise_of(parts))
 
 
 def _same_parts(left: S, right: S) -> tuple[S, S]:

@@ -69,7 +69,7 @@ class Samples:
             return known()
         return noise_of(self.parts) if known is None else known
 
-    def noise_at(self, places: Ints) -> Callable[[], float | Floats]:
+    def noise_at(self, places: Ints | slice) -> Callable[[], float | Floats]:
         """Return what gives the noise of some samples, by their places."""
 
         def noise() -> float | Floats:
@@ -128,3 +128,10 @@ def smallest_of(parts: Sequence[NDArray[Any]]) -> float:
     """Return the smallest magnitude that is not 0."""
     sizes = np.abs(np.concatenate([np.ravel(part) for part in parts]))
     return float(sizes[sizes > 0].min(initial=np.inf)) if len(sizes) else np.inf
+
+
+def per_second(unit: str) -> str:
+    """Return the unit of a rate."""
+    if not unit:
+        return ""
+    return f"{unit.removesuffix('/s')}/s2" if unit.endswith("/s") else f"{unit}/s"

@@ -15,7 +15,7 @@ from breadcrumb.algebra.durations import Duration, duration
 from breadcrumb.algebra.meeting import at_places, meet_tracks, places_at
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
-from breadcrumb.algebra.samples import largest_of, noise_of
+from breadcrumb.algebra.samples import largest_of, noise_of, per_second
 from breadcrumb.algebra.spaces import turned
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
@@ -129,14 +129,22 @@ class Signal(Arithmetic):
         Raises:
             Misuse: the region has more dimensions than the position.
         """
-        seen = self.plan if region.dimensions == 2 else self
+        seen = self.in_region(region)
         if seen.track.unseen:
             return seen
-        if region.dimensions != len(seen.parts):
+        parts = (region.depth(seen.parts),)
+        return replace(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
+
+    def in_region(self, region: Region) -> "Signal":
+        """Return a position with as many parts as a region has dimensions, in plan if that has two.
+
+        Raises:
+            Misuse: the region has more dimensions than the position.
+        """
+        seen = self.plan if region.dimensions == 2 else self
+        if region.dimensions != len(seen.parts) and not seen.track.unseen:
             raise Misuse(f"{region} has {region.dimensions} dimensions and {self.title} has {len(seen.parts)}")
-        return replace(
-            seen, name=f"depth of {seen.name}", parts=(region.depth(seen.parts),), known_noise=lambda: self.noise
-        )
+        return seen
 
     def rate(self) -> "Signal":
         """Return the change per second over the step that ends at each sample.
@@ -177,10 +185,9 @@ class Signal(Arithmetic):
 
         def noise() -> float | Floats:
             blur = 2 * (self.noise + largest_of(parts) * noise_of((track.session.clock.times,)))
-            even = len(step) == 0 or float(step.max()) <= _EVEN * _shortest(step)
-            return blur / _shortest(step) if even else blur / np.where(usable, step, 1.0)
+            return blur / kernels.even_step(step)
 
-        return Signal(track, name, parts, usable, _per_second(self.unit), None, self.owner, noise, self.space)
+        return Signal(track, name, parts, usable, per_second(self.unit), None, self.owner, noise, self.space)
 
     def step(self) -> "Signal":
         """Return how far a position is from that on the sample before; missing on a life's first sample."""
@@ -387,17 +394,3 @@ class Signal(Arithmetic):
         if self.track.source is not None:
             raise Misuse(f"{self.name} holds values picked at moments; {what} needs all samples of an object")
         return self.track
-
-
-_EVEN = 4.0
-"""How many times the shortest step the longest one may be for one bound on rounding to serve all."""
-
-
-def _shortest(step: Floats) -> float:
-    return float(np.min(step, where=step > 0, initial=np.inf))
-
-
-def _per_second(unit: str) -> str:
-    if not unit:
-        return ""
-    return f"{unit.removesuffix('/s')}/s2" if unit.endswith("/s") else f"{unit}/s"

@@ -16,7 +16,6 @@ _SECONDS_AROUND = 2.0
 _MOST_SAMPLES = 600
 _MOST_MARKS = 60
 _MOST_STAYS = 12
-_NAME = "distance from the expected"
 
 
 Limit: TypeAlias = Callable[[Ints], Floats]
@@ -46,6 +45,8 @@ class Picture:
     """The lives that the rule is about."""
     measure: Limit | None = None
     """What is drawn of a vector: gives a number for some samples, by their places."""
+    measured: str = "distance from the expected"
+    """What that is called."""
 
 
 def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: int, broken: Ints) -> Excerpt:
@@ -68,7 +69,7 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
         frame=int(clock.frames[row]),
         begin=float(clock.times[first]),
         end=float(clock.times[last]),
-        name=_NAME if measure is not None else signal.name if signal is not None and drawn else "",
+        name=picture.measured if measure is not None else signal.name if signal is not None and drawn else "",
         unit=signal.unit if signal is not None else "",
         frames=tuple(clock.frames[rows].tolist()),
         times=tuple(clock.times[rows].tolist()),

@@ -26,17 +26,24 @@ class Between(NamedTuple):
         room: Floats = np.minimum(some - self.low, self.high - some)
         return room
 
-    def least(self, block: slice, cuts: Ints) -> Floats:
-        """Return the smallest distance in each piece of a block."""
+    def least(self, block: slice, cuts: Ints, unknown: Ints) -> Floats:
+        """Return the smallest distance in each piece of a block, without some of its values."""
         some = self.values[block]
-        lowest = np.minimum.reduceat(some, cuts) - self.low
-        return np.asarray(np.minimum(lowest, self.high - np.maximum.reduceat(some, cuts)))
+        if not len(unknown):
+            lowest, highest = np.minimum.reduceat(some, cuts), np.maximum.reduceat(some, cuts)
+            return np.asarray(np.minimum(lowest - self.low, self.high - highest))
+        pieces = np.unique(np.concatenate([cuts, unknown, unknown + 1]))
+        pieces = pieces[pieces < len(some)]
+        lowest, highest = np.minimum.reduceat(some, pieces), np.maximum.reduceat(some, pieces)
+        room = np.minimum(lowest - self.low, self.high - highest)
+        room[np.searchsorted(pieces, unknown)] = np.inf
+        return np.asarray(np.minimum.reduceat(room, np.searchsorted(pieces, cuts)))
 
 
 SlackOf: TypeAlias = Callable[[slice], Floats] | Between
 """Gives the distances to breaking of a block of samples."""
 
-_BLOCK = 1 << 15
+_BLOCK = 1 << 16
 OBJECTS_KEPT = 500
 
 
@@ -67,6 +74,7 @@ def sweep(
     """
     size = track.size
     starts = track.starts if track.source is None else np.arange(size)
+    unknown = np.flatnonzero(~valid) if valid is not None else np.zeros(0, np.int64)
     least = np.full(len(starts), np.inf)
     kept: list[Ints] = []
     found: list[Floats] = []
@@ -75,13 +83,13 @@ def sweep(
         run = int(np.searchsorted(starts, begin, side="right")) - 1
         cuts = starts[run : run + 1 + int(np.searchsorted(starts[run + 1 :], block.stop))] - begin
         cuts[0] = 0
-        if isinstance(slack_of, Between) and valid is None:
-            mins = slack_of.least(block, cuts)
+        gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, block.stop)] - begin
+        if isinstance(slack_of, Between):
+            mins = slack_of.least(block, cuts, gone)
         else:
-            slack = _known(slack_of(block), valid, block)
-            mins = np.minimum.reduceat(slack, cuts)
+            mins = np.minimum.reduceat(_known(slack_of(block), gone), cuts)
         if not mins.min() >= 0:  # a value that is no number never fits
-            slack = _forgiven(_known(slack_of(block), valid, block), noise_of(), block)
+            slack = _known(_forgiven(slack_of(block), noise_of(), block), gone)
             places = np.flatnonzero(slack < 0)
             kept.append(places + begin)
             found.append(slack[places])
@@ -89,16 +97,20 @@ def sweep(
         np.minimum(least[run : run + len(mins)], mins, out=least[run : run + len(mins)])
     places = np.concatenate(kept) if kept else np.zeros(0, np.int64)
     values = np.concatenate(found) if found else np.zeros(0)
-    tested = _tested(starts, size, valid)
+    tested = _tested(starts, size, unknown)
     tallies = _tallies(track, starts, tested, least, places, exact=exact)
     total = int(tested.sum())
     if not len(places) and total:
-        places, values = _tightest(slack_of, valid, starts, least, size, noise_of)
+        places, values = _tightest(slack_of, unknown, starts, least, size, noise_of)
     return Swept(places, values, total, size - total - skipped, tallies)
 
 
-def _known(slack: Floats, valid: Bools | None, block: slice) -> Floats:
-    return slack if valid is None else np.where(valid[block], slack, np.inf)
+def _known(slack: Floats, unknown: Ints) -> Floats:
+    """Return distances in which those without a value never matter."""
+    if len(unknown):
+        slack = slack.copy()
+        slack[unknown] = np.inf
+    return slack
 
 
 def _forgiven(slack: Floats, noise: float | Floats, block: slice) -> Floats:
@@ -107,27 +119,25 @@ def _forgiven(slack: Floats, noise: float | Floats, block: slice) -> Floats:
     return np.where((slack < 0) & (slack >= -near), 0.0, slack)
 
 
-def _tested(starts: Ints, size: int, valid: Bools | None) -> Ints:
+def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
     """Return how many samples of each run have a value."""
     if not size:
         return np.zeros(0, np.int64)
     counts: Ints = np.diff(np.r_[starts, size])
-    if valid is None:
-        return counts
-    unknown = np.flatnonzero(~valid)
     runs = np.searchsorted(starts, unknown, side="right") - 1
     counts -= np.bincount(runs, minlength=len(starts))
     return counts
 
 
 def _tightest(
-    slack_of: SlackOf, valid: Bools | None, starts: Ints, least: Floats, size: int, noise_of: NoiseOf
+    slack_of: SlackOf, unknown: Ints, starts: Ints, least: Floats, size: int, noise_of: NoiseOf
 ) -> tuple[Ints, Floats]:
     """Return the one sample that is closest to breaking the rule: look again at the run in which it is."""
     run = int(np.argmin(least))
     begin, end = int(starts[run]), int(starts[run + 1]) if run + 1 < len(starts) else size
     block = slice(begin, end)
-    slack = _known(slack_of(block), valid, block)
+    gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, end)] - begin
+    slack = _known(slack_of(block), gone)
     if not slack.min() >= 0:
         slack = _forgiven(slack, noise_of(), block)
     place = int(np.argmin(slack))

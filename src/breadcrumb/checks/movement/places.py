@@ -11,6 +11,7 @@ from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between
 from breadcrumb.verdicts.excerpts import Picture, level
@@ -226,21 +227,26 @@ def _beside(
 ) -> Verdict:
     """Judge on which side of a region's border positions are."""
     position = scope.of(position_of(objects))
-    seen = position.plan if region.dimensions == 2 else position
+    seen = position.in_region(region)
     sign = 1.0 if side == "inside" else -1.0
     tol = tolerance(tol, f"stays_{side}")
-    depth = sign * position.depth_in(region).parts[0] - radius
     unit = position.unit
+
+    def depth_of(block: slice | Ints) -> Floats:
+        if seen.track.unseen:
+            return np.zeros(0)
+        return sign * region.depth([part[block] for part in seen.parts]) - radius
+
     body = f" with a radius of {amount(radius, unit)}" if radius else ""
 
     def phrase(place: int) -> Phrase:
         where = ", ".join(f"{part[place]:.5g}" for part in seen.parts)
-        words = f"{amount(-float(depth[place] + tol), unit)} {other}"
+        words = f"{amount(-float(depth_of(np.array([place]))[0] + tol), unit)} {other}"
         return Phrase(f"({where}) {unit}".rstrip(), f"{side} {region}", words)
 
-    judged = replace(seen, name=f"distance {side}", parts=(depth,), known_noise=position.noise)
-    picture = Picture(judged, low=level(-tol), position=position, region=region)
-    case = Case.of_samples(
-        judged, lambda block: depth[block] + tol, phrase, noise=lambda: position.noise, picture=picture
+    picture = Picture(
+        seen, level(-tol), position=position, region=region, measure=depth_of, measured=f"distance {side}"
     )
+    noise = seen.noise_at(slice(None))
+    case = Case.of_samples(seen, lambda block: depth_of(block) + tol, phrase, noise=noise, picture=picture)
     return case.verdict(f"{seen.title} stays {side} {region}{body}{plus_minus(tol, unit)}", scope.occasions)

@@ -11,9 +11,9 @@ from breadcrumb.verdicts.words import amount
 
 
 def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> Case | None:
-    """Return the case of one effect for each cause; None if windows of one label overlap, or frames hold both.
+    """Return the case of one effect for each cause; None if windows of one label overlap, or a frame holds both.
 
-    The order within a frame decides only where a cause and an effect of one label share it; then this is not for arrays.
+    Where a cause and an effect of one label share a frame, the order within it decides, and this is not for arrays.
     """
     clock = cause.session.clock
     size = clock.size + 1
