@@ -1,13 +1,78 @@
 """Causes whose windows never overlap: then each effect belongs to one cause at the most, and arrays can tell which."""
 
+from typing import NamedTuple
+
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Window, elapsed
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import Picture
 from breadcrumb.verdicts.judging import Case, Phrase
 from breadcrumb.verdicts.words import amount
+
+
+class _Dealt(NamedTuple):
+    """The causes in the order of label and row, and which effects, in that order too, each of them has."""
+
+    cause: Moments
+    effect: Moments
+    label: Ints
+    first: Ints
+    last: Ints
+    of_effect: Ints
+    at_cause: Ints
+    """The place of the first effect at or behind each cause."""
+    begin: Ints
+    end: Ints
+    """Where the effects in a cause's window begin and end."""
+
+    @classmethod
+    def of(cls, cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> "_Dealt | None":
+        """Deal the effects out; None if windows of one label overlap, or a frame holds a cause and an effect of one."""
+        clock = cause.session.clock
+        size = clock.size + 1
+        cause, label = _sorted(cause, of_cause, size)
+        effect, of_effect = _sorted(effect, of_effect, size)
+        first, last = due.rows(clock, cause.row)
+        same = label[1:] == label[:-1]
+        if (same & (np.maximum(last, cause.row)[:-1] >= cause.row[1:])).any():
+            return None
+        keys, own = of_effect * size + effect.row, label * size
+        at_cause = np.searchsorted(keys, own + cause.row)
+        if (at_cause < np.searchsorted(keys, own + cause.row, side="right")).any():
+            return None
+        begin = np.searchsorted(keys, own + first)
+        end = np.searchsorted(keys, own + np.minimum(last, clock.size), side="right")
+        return cls(cause, effect, label, first, last, of_effect, at_cause, begin, np.maximum(begin, end))
+
+    @property
+    def effects(self) -> Ints:
+        """How many effects each cause has."""
+        return self.end - self.begin
+
+    @property
+    def early(self) -> Bools:
+        """Which causes have an effect before their window, and none in it."""
+        early: Bools = (self.at_cause < self.begin) & (self.end == self.begin)
+        return early
+
+    @property
+    def decided(self) -> Bools:
+        """Which causes' windows lie within the trace, and in no gap of it; what came too early is decided anyway."""
+        within: Bools = (self.last < self.cause.session.clock.size) & (self.last >= self.first)
+        return self.early | within
+
+    def row_of(self, place: Ints) -> Ints:
+        """Return the rows of effects by their places; 0 behind the last one."""
+        rows: Ints = np.r_[self.effect.row, 0]
+        return rows[np.minimum(place, self.effect.count)]
+
+    def late(self, at: int) -> int | None:
+        """Return the row of the first effect behind a cause's window, if there is one."""
+        place = int(self.end[at])
+        there = place < self.effect.count and self.of_effect[place] == self.label[at]
+        return int(self.effect.row[place]) if there else None
 
 
 def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> Case | None:
@@ -15,70 +80,51 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
 
     Where a cause and an effect of one label share a frame, the order within it decides, and this is not for arrays.
     """
-    clock = cause.session.clock
-    size = clock.size + 1
-    order = np.argsort(of_cause * size + cause.row, kind="stable")
-    row, label = cause.row[order], of_cause[order]
-    first, last = (one[order] for one in due.rows(clock, cause.row))
-    same = label[1:] == label[:-1]
-    if (same & (np.maximum(last, row)[:-1] >= row[1:])).any():
+    dealt = _Dealt.of(cause, effect, of_cause, of_effect, due)
+    if dealt is None:
         return None
-    sorting = np.argsort(of_effect * size + effect.row, kind="stable")
-    keys = (of_effect * size + effect.row)[sorting]
-    own = label * size
-    at_cause = np.searchsorted(keys, own + row)
-    if (at_cause < np.searchsorted(keys, own + row, side="right")).any():
-        return None
-    begin, end = (
-        np.searchsorted(keys, own + first),
-        np.searchsorted(keys, own + np.minimum(last, clock.size), side="right"),
-    )
-    count = np.maximum(end - begin, 0)
-    cut = (last >= clock.size) | (last < first)
-    early = (at_cause < begin) & (count == 0)
-    decided = early | ~cut
-    rows = np.r_[effect.row[sorting], 0]
-    taken = rows[np.minimum(begin, len(sorting))]
-    took = elapsed(clock, row, np.where(count > 0, taken, row), due.latest.unit)
-    more = due.tol.value if due.tol is not None and due.tol.unit == due.latest.unit else 0.0
-    room = due.latest.value + more - took
-    if due.earliest.value:
-        room = np.minimum(room, took - due.earliest.value + more)
-    slack = np.where(count > 0, np.maximum(room, 0.0), -np.inf)
-    kept = np.flatnonzero(decided)
-    spare = np.repeat(begin + 1, np.maximum(count - 1, 0)) + _counting(np.maximum(count - 1, 0))
-    surplus = sorting[spare]
-    when = np.where(
-        count > 0, taken, np.where(early, rows[np.minimum(at_cause, len(sorting))], np.minimum(last, clock.size - 1))
-    )
-    following = np.where(end < len(sorting), rows[np.minimum(end, len(sorting))], NOBODY)
-    following = np.where(
-        (end < len(sorting)) & (np.r_[of_effect[sorting], NOBODY][np.minimum(end, len(sorting))] == label),
-        following,
-        NOBODY,
-    )
+    cause, effect, count = dealt.cause, dealt.effect, dealt.effects
 
     def words(at: int) -> tuple[float, Phrase]:
-        if early[at]:
-            return too_early(cause, effect, int(row[at]), int(sorting[at_cause[at]]), due)
-        late = None if following[at] == NOBODY else int(following[at])
-        return too_late(cause, effect, int(row[at]), late, 0, due)
+        row = int(cause.row[at])
+        if dealt.early[at]:
+            return too_early(cause, effect, row, int(dealt.at_cause[at]), due)
+        return too_late(cause, effect, row, dealt.late(at), 0, due)
 
-    for at in np.flatnonzero(decided & (count == 0)).tolist():  # only what is broken needs to be looked at one by one
+    slack = np.where(count > 0, np.maximum(_room(dealt, due), 0.0), 0.0)
+    for at in np.flatnonzero(dealt.decided & (count == 0)).tolist():  # only what is broken is looked at one by one
         slack[at] = words(at)[0]
+    more = np.maximum(count - 1, 0)
+    surplus = np.repeat(dealt.begin + 1, more) + np.arange(int(more.sum())) - np.repeat(np.cumsum(more) - more, more)
+    missed = np.where(dealt.early, dealt.row_of(dealt.at_cause), np.minimum(dealt.last, cause.session.clock.size - 1))
+    when = np.where(count > 0, dealt.row_of(dealt.begin), missed)
+    kept = np.flatnonzero(dealt.decided)
 
     def phrase(place: int) -> Phrase:
         if place < len(kept):
             return words(int(kept[place]))[1]
         return Phrase(f"one more {effect.label}", f"1 for each {cause.label}", "comes once too often")
 
-    subject, life = cause.subject[order][kept], cause.life[order][kept]
     return Case(
-        cause.session, np.r_[when[kept], effect.row[surplus]], np.r_[life, effect.life[surplus]],
-        np.r_[subject, effect.subject[surplus]], np.r_[slack[kept], np.full(len(surplus), -1.0)], phrase, of="causes",
-        unit=due.latest.unit, exact=due.exact, allowed=due.latest.value - due.earliest.value or None,
+        cause.session, np.r_[when[kept], effect.row[surplus]], np.r_[cause.life[kept], effect.life[surplus]],
+        np.r_[cause.subject[kept], effect.subject[surplus]], np.r_[slack[kept], np.full(len(surplus), -1.0)], phrase,
+        of="causes", unit=due.latest.unit, exact=due.exact, allowed=due.latest.value - due.earliest.value or None,
         undecided=cause.count - len(kept), unseen=cause.unseen, picture=Picture(),
     )  # fmt: skip
+
+
+def _sorted(moments: Moments, label: Ints, size: int) -> tuple[Moments, Ints]:
+    order = np.argsort(label * size + moments.row, kind="stable")
+    return moments.pick(order), label[order]
+
+
+def _room(dealt: _Dealt, due: Window) -> Floats:
+    """Return how long after each cause's effect, and before it, it would have been too late or too early."""
+    row, clock = dealt.cause.row, dealt.cause.session.clock
+    took = elapsed(clock, row, np.where(dealt.effects > 0, dealt.row_of(dealt.begin), row), due.latest.unit)
+    more = due.tol.value if due.tol is not None and due.tol.unit == due.latest.unit else 0.0
+    room = due.latest.value + more - took
+    return np.minimum(room, took - due.earliest.value + more) if due.earliest.value else room
 
 
 def too_early(cause: Moments, effect: Moments, row: int, early: int, due: Window) -> tuple[float, Phrase]:
@@ -101,8 +147,3 @@ def too_late(
         found, slack = amount(took, unit), due.latest.value - took
     words = f"no {effect.label} in time after {cause.label} on frame {clock.frames[row]}"
     return min(slack, -SAME_TIME), Phrase(found, str(due), words)
-
-
-def _counting(counts: Ints) -> Ints:
-    """Return 0, 1, 2 and so on, as many as each count says, one after the other."""
-    return np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
