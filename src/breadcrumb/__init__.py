@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from breadcrumb.algebra.durations import Duration, frames, seconds
     from breadcrumb.algebra.moments import Moments
-    from breadcrumb.algebra.regions import Box, Circle, Polygon
+    from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
     from breadcrumb.algebra.signals import Signal
     from breadcrumb.algebra.spans import Spans
     from breadcrumb.errors import BreadcrumbError, Broken, NeverExercised
@@ -23,6 +23,7 @@ __all__ = [
     "Box",
     "BreadcrumbError",
     "Broken",
+    "Capsule",
     "Circle",
     "Duration",
     "Moments",
@@ -33,6 +34,7 @@ __all__ = [
     "Signal",
     "Spans",
     "Trace",
+    "TurnedBox",
     "Verdict",
     "all_of",
     "any_of",
@@ -46,7 +48,7 @@ _PLACES = {
     "errors": ("BreadcrumbError", "Broken", "NeverExercised"),
     "algebra.durations": ("Duration", "frames", "seconds"),
     "algebra.moments": ("Moments",),
-    "algebra.regions": ("Box", "Circle", "Polygon"),
+    "algebra.regions": ("Box", "Capsule", "Circle", "Polygon", "TurnedBox"),
     "algebra.signals": ("Signal",),
     "algebra.spans": ("Spans",),
     "record.recorder": ("Recorder",),

@@ -10,6 +10,7 @@
       CheckFileError (ImportError)     a check file that cannot be loaded
     Broken (AssertionError)            a verdict that was asserted and is broken
     NeverExercised (AssertionError)    a verdict that was asserted and had nothing to test
+    AngleWarning (UserWarning)         angles that are doubtful: too far in one step, or radians declared as degrees
 
 Each message says what was expected, what was found, where, and what to do.
 """
@@ -25,6 +26,10 @@ class BreadcrumbError(Exception):
     """The base of all errors of this library."""
 
     __module__ = "breadcrumb.errors"
+
+
+class AngleWarning(UserWarning):
+    """Angles are doubtful: they turn too far from one sample to the next, or are radians declared as degrees."""
 
 
 class TraceError(BreadcrumbError, ValueError):

@@ -254,6 +254,12 @@ ROWS: dict[str, Row] = {
         crowd({("b", 6): {"n": 4.0}}, n=lambda t: 3.0, state=lambda t: "3 C"), ("b", 9, "'3 C'"), None,
         crowd(gone="ab", n=lambda t: 3.0, state=lambda t: "3 C"), crowd({("b", 6): {"n": None}}, n=lambda t: 3.0, state=lambda t: "3 C"),
     ),
+    "alike": Row(
+        lambda t: values.alike(t.one(id="a").n, during=t.one(id="a").lit.spans(), relative=True, tol=0.5),
+        crowd(n=lambda t: 5 * t, lit=lambda t: t < 0.35 or 0.75 < t < 1.05), 0.5,
+        crowd({("a", 8): {"n": 9.0}}, n=lambda t: 5 * t, lit=lambda t: t < 0.35 or 0.75 < t < 1.05), ("a", 11, "5"), None,
+        crowd(n=lambda t: t, lit=lambda t: t < 0.35), crowd({("a", 7): {"n": None}}, n=lambda t: 5 * t, lit=lambda t: t < 0.35 or 0.75 < t < 1.05),
+    ),
     "conserves": Row(
         lambda t: values.conserves(kegs(t).n, tol=0.5), still, 0.5, crowd({("b", 6): {"n": 4.0}}, n=lambda t: 3.0), ("b", 9, "4"), -0.5,
         crowd(gone="ab", n=lambda t: 3.0), crowd({("b", 6): {"n": None}}, n=lambda t: 3.0),

@@ -6,10 +6,14 @@ import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import noise_of
+from breadcrumb.algebra.samples import noise_of, per_second
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats, Ints
+
+_UNEVEN = 0.01
+"""By which share of it a step may be longer or shorter than the others to be fitted with them."""
 
 
 def at_samples(signal: Signal, places: Ints, name: str) -> Signal:
@@ -86,6 +90,44 @@ def delayed(signal: Signal, by: Duration) -> Signal:
     there = (row >= 0) & (place >= 0)
     there &= (track.life[safe] == track.life) if track.size else there
     return at_samples(signal, np.where(there, place, NOBODY), f"{signal.name} {by} ago")
+
+
+def smoothed_second_rate(signal: Signal, window: int) -> Signal:
+    """Return the second derivative of the parabola that fits the samples about each one best.
+
+    This is the filter of Savitzky and Golay (Analytical Chemistry 36, 1964) of second order. It is missing where the
+    window reaches beyond a life, a missing value, or a step of another length.
+
+    Args:
+        signal: the value.
+        window: how many samples are fitted, an odd number from 3 on.
+
+    Raises:
+        Misuse: the window is another number.
+    """
+    if window < 3 or window % 2 == 0:
+        raise Misuse(f"smooth: expected an odd number of samples from 3 on, found {window}")
+    track, half = signal.track, window // 2
+    places = np.arange(-half, half + 1)
+    weights = 2 * np.linalg.pinv(np.stack([np.ones(window), places, places**2], axis=1))[2]
+    step = float(np.median(track.steps[track.steps > 0])) if (track.steps > 0).any() else 1.0
+    even = (np.abs(track.steps - step) <= _UNEVEN * step) & signal.usable
+    whole = np.convolve(even, np.ones(window - 1), "full")[window - 2 :][: track.size] if track.size else even
+    valid = np.zeros(track.size, np.bool_)
+    if track.size >= window:  # the steps within the window are those that end at all of its samples but the first
+        valid[half : track.size - half] = whole[1 : track.size - 2 * half + 1] >= window - 1
+        valid[half : track.size - half] &= signal.usable[: track.size - 2 * half]
+    parts = tuple(
+        np.convolve(part, weights[::-1], "same") / step**2 if track.size >= window else np.zeros(track.size)
+        for part in signal.parts
+    )
+    unit = per_second(per_second(signal.unit))
+    blur = float(np.abs(weights).sum()) / step**2
+
+    def noise() -> float | Floats:
+        return np.asarray(signal.noise) * blur
+
+    return Signal(track, f"smoothed second rate of {signal.name}", parts, valid, unit, None, signal.owner, noise)
 
 
 def summed(signal: Signal) -> Signal:

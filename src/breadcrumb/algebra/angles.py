@@ -1,15 +1,20 @@
 """Angles: full turns, unwrapping, and bearings by the conventions of the session."""
 
+import warnings
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.samples import Samples
-from breadcrumb.errors import Misuse
+from breadcrumb.errors import AngleWarning, Misuse
 from breadcrumb.model.session import Floats, Session
 
 FULL_TURNS = {"deg": 360.0, "rad": 2 * np.pi}
+_DOUBTFUL = 150 / 360
+"""The share of a full turn in one step from which on its sense is doubtful."""
+_ENOUGH = 100
+"""How many samples it takes to guess at a unit."""
 _OPPOSITE = {"east": "west", "north": "south", "up": "down", "right": "left", "forward": "back"}
 _OPPOSITE |= {other: one for one, other in _OPPOSITE.items()}
 _NEGATIVE = ("west", "south", "down", "left", "back")
@@ -55,6 +60,23 @@ def full_turn(samples: Samples, what: str) -> float:
             f"record it with units={{{samples.name!r}: 'deg'}}"
         )
     return FULL_TURNS[samples.unit]
+
+
+def warn_of_angles(samples: Samples, values: Floats, full: float, longest: float) -> None:
+    """Warn of steps so long that their sense is doubtful, and of radians that are declared as degrees."""
+    if longest > _DOUBTFUL:
+        warnings.warn(
+            f"{samples.title} turns by up to {longest * full:.4g} {samples.unit} from one sample to the next: near "
+            "half a turn, which way it turns cannot be told",
+            AngleWarning, stacklevel=4,
+        )  # fmt: skip
+    if samples.unit == "deg" and len(values) >= _ENOUGH:
+        low, high = float(values.min()), float(values.max())
+        if high - low > np.pi and max(high, -low) <= 2 * np.pi:
+            warnings.warn(
+                f"{samples.title} is declared in deg and goes from {low:.3g} to {high:.3g}: are these radians?",
+                AngleWarning, stacklevel=4,
+            )  # fmt: skip
 
 
 def turn_between(first: NDArray[np.float64], second: NDArray[np.float64], full: float) -> Floats:

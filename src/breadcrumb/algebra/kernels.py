@@ -81,12 +81,13 @@ def quotients(changes: Floats, step: Floats) -> Floats:
     return changes
 
 
-def unwrapped(values: Floats, starts: Ints, full: float) -> Floats:
-    """Return angles without the jumps of a full turn; each run begins with its own first value.
+def unwrapped(values: Floats, starts: Ints, full: float) -> tuple[Floats, float]:
+    """Return angles without the jumps of a full turn, and the longest step as a share of one.
 
-    The laps so far are a running sum, which each start takes back to 0.
+    Each run begins with its own first value. The laps so far are a running sum, which each start takes back to 0.
     """
     result = np.empty(len(values))
+    longest = 0.0
     laps_before = 0.0
     for begin, end in _blocks(len(values), 0):
         some = values[begin:end]
@@ -94,8 +95,12 @@ def unwrapped(values: Floats, starts: Ints, full: float) -> Floats:
         laps[0] = some[0] - (values[begin - 1] if begin else some[0])
         np.subtract(some[1:], some[:-1], out=laps[1:])
         laps *= -1.0 / full
-        np.rint(laps, out=laps)
+        whole = np.rint(laps)
         mine = starts[np.searchsorted(starts, begin) : np.searchsorted(starts, end)] - begin
+        np.subtract(laps, whole, out=laps)
+        laps[mine] = 0.0
+        longest = max(longest, float(laps.max()), -float(laps.min()))
+        laps = whole
         if len(mine):
             laps[mine] = 0.0
             runs = np.add.reduceat(laps, np.r_[0, mine[mine > 0]])
@@ -110,7 +115,7 @@ def unwrapped(values: Floats, starts: Ints, full: float) -> Floats:
             np.add(some, laps, out=result[begin:end])
         else:
             result[begin:end] = some
-    return result
+    return result, longest
 
 
 def turning_places(flags: Bools) -> Ints:

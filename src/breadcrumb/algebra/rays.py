@@ -7,7 +7,7 @@ from typing import TypeAlias
 import numpy as np
 
 from breadcrumb.algebra.meeting import meet_tracks
-from breadcrumb.algebra.regions import Box, Circle, Polygon, Region
+from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, Region, TurnedBox
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats
@@ -49,7 +49,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, lon
     nearest = np.full(len(origin), np.inf)
     for shape in shapes:
         nearest = np.minimum(nearest, _hit(origin, way, shape))
-    valid = known & (nearest <= longest + np.max(origin.noise, initial=0.0))
+    valid = known & np.isfinite(nearest) & (nearest <= longest + np.max(origin.noise, initial=0.0))
     distance = np.where(valid, nearest, 0.0)
     return replace(
         origin, name=f"first hit from {origin.name}", parts=(distance,), valid=valid, known_noise=origin.noise
@@ -78,9 +78,22 @@ def _hit(origin: Signal, way: Sequence[Floats], shape: Shape) -> Floats:
         return _ball(origin.parts, way, [np.asarray(part) for part in shape.centre], shape.radius)
     if isinstance(shape, Box):
         return _box(origin.parts, way, shape)
-    if isinstance(shape, Polygon):
-        return _polygon(origin.parts, way, shape)
-    raise Misuse(f"first_hit: expected a Box, a Circle, a Polygon, or a position and a radius, found {shape!r}")
+    if isinstance(shape, Polygon | TurnedBox):
+        return _polygon(origin.parts, way, Polygon(tuple(shape.outline())))
+    if isinstance(shape, Capsule) and shape.dimensions == 2:
+        ends = [
+            _ball(origin.parts, way, [np.asarray(x) for x in end], shape.radius) for end in (shape.start, shape.end)
+        ]
+        return np.minimum(np.minimum(*ends), _polygon(origin.parts, way, _between_ends(shape)))
+    raise Misuse(f"first_hit: expected a region in plan, a Box, a Circle, or a position and a radius, found {shape!r}")
+
+
+def _between_ends(capsule: Capsule) -> Polygon:
+    """Return the box between the two ends of a capsule."""
+    (x0, y0), (x1, y1) = capsule.start, capsule.end
+    length = np.hypot(x1 - x0, y1 - y0) or 1.0
+    u, v = (y0 - y1) / length * capsule.radius, (x1 - x0) / length * capsule.radius
+    return Polygon(((x0 + u, y0 + v), (x1 + u, y1 + v), (x1 - u, y1 - v), (x0 - u, y0 - v)))
 
 
 def _ball(origin: Sequence[Floats], way: Sequence[Floats], centre: Sequence[Floats], radius: float) -> Floats:

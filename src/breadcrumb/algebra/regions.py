@@ -145,3 +145,99 @@ class Polygon:
     def outline(self) -> list[tuple[float, float]]:
         """Return its corners."""
         return [(float(x), float(y)) for x, y in self.corners]
+
+
+@dataclass(frozen=True, slots=True)
+class TurnedBox:
+    """A box in plan that is turned about its centre, by degrees from the first axis toward the second.
+
+    Example:
+        >>> TurnedBox((0, 0), (4, 2), 90).depth([np.array([0.0, 1.5]), np.array([1.5, 0.0])]).tolist()
+        [0.5, -0.5]
+    """
+
+    centre: tuple[float, float]
+    size: tuple[float, float]
+    angle: float
+
+    def __post_init__(self) -> None:
+        if min(self.size) <= 0:
+            raise Misuse(f"TurnedBox: expected two sides longer than 0, found {self.size}")
+
+    def __str__(self) -> str:
+        width, height = self.size
+        x, y = self.centre
+        return f"the box of {width:g} x {height:g} about ({x:g}, {y:g}), turned by {self.angle:g} deg"
+
+    @property
+    def dimensions(self) -> int:
+        """How many coordinates its points have."""
+        return 2
+
+    def depth(self, parts: Sequence[Floats]) -> Floats:
+        """Return how far inside the border each point is; negative outside."""
+        x, y = (part - middle for part, middle in zip(parts, self.centre, strict=True))
+        cos, sin = _turn(-self.angle)
+        half = tuple(side / 2 for side in self.size)
+        return Box(tuple(-side for side in half), half).depth([x * cos - y * sin, x * sin + y * cos])
+
+    def outline(self) -> list[tuple[float, float]]:
+        """Return its corners."""
+        cos, sin = _turn(self.angle)
+        (x, y), (a, b) = self.centre, (side / 2 for side in self.size)
+        return [(x + u * cos - v * sin, y + u * sin + v * cos) for u, v in ((-a, -b), (a, -b), (a, b), (-a, b))]
+
+
+@dataclass(frozen=True, slots=True)
+class Capsule:
+    """All points that are no farther than a radius from a line between two points, of two or three numbers.
+
+    Example:
+        >>> Capsule((0, 0), (4, 0), 1.0).depth([np.array([2.0, 6.0]), np.array([0.5, 0.0])]).tolist()
+        [0.5, -1.0]
+    """
+
+    start: tuple[float, ...]
+    end: tuple[float, ...]
+    radius: float
+
+    def __post_init__(self) -> None:
+        if len(self.start) != len(self.end) or not 2 <= len(self.start) <= 3 or not self.radius > 0:
+            raise Misuse(f"Capsule: expected two points of two or three numbers each and a radius, found {self}")
+
+    def __str__(self) -> str:
+        ends = (f"({', '.join(f'{part:g}' for part in point)})" for point in (self.start, self.end))
+        return f"the capsule of {self.radius:g} from {' to '.join(ends)}"
+
+    @property
+    def dimensions(self) -> int:
+        """How many coordinates its points have."""
+        return len(self.start)
+
+    def depth(self, parts: Sequence[Floats]) -> Floats:
+        """Return how far inside the border each point is; negative outside."""
+        way = [b - a for a, b in zip(self.start, self.end, strict=True)]
+        offset = [part - a for part, a in zip(parts, self.start, strict=True)]
+        length = max(sum((one * one for one in way), 0.0), np.finfo(float).tiny)
+        share = np.clip(sum(o * w for o, w in zip(offset, way, strict=True)) / length, 0.0, 1.0)
+        squares = sum((o - share * w) ** 2 for o, w in zip(offset, way, strict=True))
+        return np.asarray(self.radius - np.sqrt(squares))
+
+    def outline(self) -> list[tuple[float, float]]:
+        """Return points of its border in plan."""
+        (x0, y0, *_), (x1, y1, *_) = self.start, self.end
+        along = np.arctan2(y1 - y0, x1 - x0)
+        half = _OUTLINE_CORNERS // 2
+        turns = [*np.linspace(along - np.pi / 2, along + np.pi / 2, half)]
+        turns += [*np.linspace(along + np.pi / 2, along + 3 * np.pi / 2, half)]
+        ends = [(x1, y1)] * half + [(x0, y0)] * half
+        return [
+            (float(x + self.radius * np.cos(turn)), float(y + self.radius * np.sin(turn)))
+            for (x, y), turn in zip(ends, turns, strict=True)
+        ]
+
+
+def _turn(degrees: float) -> tuple[float, float]:
+    """Return the cosine and the sine of an angle; those of quarter turns are whole."""
+    angle = np.radians(degrees)
+    return round(float(np.cos(angle)), 15), round(float(np.sin(angle)), 15)

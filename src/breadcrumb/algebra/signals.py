@@ -9,7 +9,15 @@ from typing import Any, Self
 import numpy as np
 
 from breadcrumb.algebra import kernels
-from breadcrumb.algebra.angles import FULL_TURNS, compass_of, full_turn, plan_axes, turn_between, unwrapped
+from breadcrumb.algebra.angles import (
+    FULL_TURNS,
+    compass_of,
+    full_turn,
+    plan_axes,
+    turn_between,
+    unwrapped,
+    warn_of_angles,
+)
 from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
 from breadcrumb.algebra.durations import Duration, duration
 from breadcrumb.algebra.meeting import at_places, meet_tracks, places_at
@@ -225,7 +233,8 @@ class Signal(Arithmetic):
         full = full_turn(self, "unwrapped()")
         track, angle = self._samples("unwrapped()"), self.parts[0]
         if self.valid is None and np.isfinite(angle.sum()):
-            values = kernels.unwrapped(angle, track.starts, full)
+            values, longest = kernels.unwrapped(angle, track.starts, full)
+            warn_of_angles(self, angle, full, longest)
         else:
             values = unwrapped(angle, self.usable & np.isfinite(angle), track.first_of_life, full)
         return replace(self, name=f"unwrapped {self.name}", parts=(values,))

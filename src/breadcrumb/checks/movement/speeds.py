@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.algebra.along import first_of_group, first_of_life, latest, previous, stretches
+from breadcrumb.algebra.along import first_of_group, first_of_life, latest, previous, smoothed_second_rate, stretches
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
@@ -193,6 +193,7 @@ def accelerates_like(
     law: Signal | Callable[[Objects], Signal],
     *,
     velocity: Signal | None = None,
+    smooth: int | None = None,
     tol: float = 0.0,
     rel_tol: float = 0.0,
     during: Spans | None = None,
@@ -209,6 +210,8 @@ def accelerates_like(
         objects: objects with a `position`, or a position signal.
         law: the acceleration, a vector signal of the same objects, or a function of the objects that gives it.
         velocity: a recorded velocity, whose change is measured instead.
+        smooth: an odd number of samples through which a parabola is laid, for positions that carry noise; the law is
+            compared with it at the middle one.
         tol: how far off is still allowed, in the unit of the acceleration.
         rel_tol: what may be added to that, as a share of the law's value.
         during: judge only inside these spans; a value belongs to them if all the samples that it uses do.
@@ -227,10 +230,13 @@ def accelerates_like(
     """
     due = law(objects) if callable(law) and isinstance(objects, Objects) else law
     assert isinstance(due, Signal)
-    measured = position_of(objects).second_rate() if velocity is None else velocity.rate()
     before = previous(due)
-    expected = before if velocity is None else (due + before) * 0.5
-    reach = 2 if velocity is None else 1
+    if smooth is not None:
+        measured, expected, reach = smoothed_second_rate(position_of(objects), smooth), due, smooth // 2
+    elif velocity is not None:
+        measured, expected, reach = velocity.rate(), (due + before) * 0.5, 1
+    else:
+        measured, expected, reach = position_of(objects).second_rate(), before, 2
     scope = Scope(during, except_during, occasions, reach if during is not None or except_during is not None else 0)
     measured = replace(measured, name="acceleration")
     sentence = f"{measured.owner or measured.name} accelerates like {due.name}{plus_minus(tol, measured.unit)}"

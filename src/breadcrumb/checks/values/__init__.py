@@ -1,6 +1,6 @@
 """Checks of numbers, flags and texts: what they are, how they change, and when."""
 
-from breadcrumb.checks.values.amounts import carries_over, conserves, drains, equals, opposes, shows
+from breadcrumb.checks.values.amounts import alike, carries_over, conserves, drains, equals, opposes, shows
 from breadcrumb.checks.values.changes import (
     changes_by,
     moves_through,
@@ -12,6 +12,7 @@ from breadcrumb.checks.values.changes import (
 )
 
 __all__ = [
+    "alike",
     "carries_over",
     "changes_by",
     "conserves",

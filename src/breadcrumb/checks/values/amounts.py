@@ -61,6 +61,50 @@ def equals(
     return judge_near(signal, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
+def alike(signal: Signal, *, during: Spans, relative: bool = False, tol: float = 0.0, occasions: int = 1) -> Verdict:
+    """Assert that a value goes the same way in every span: the second play, cycle or hold is like the first.
+
+    The first span is what the others are compared with, at equal times from their beginning, straight between its
+    samples, as far as it lasts.
+
+    Args:
+        signal: the value: a number, a vector or an angle.
+        during: the spans, such as those in which something plays.
+        relative: whether each is counted from the value with which it begins.
+        tol: how far apart they may be, in the unit of the value.
+        occasions: how many samples in second and later spans there must be at the least.
+
+    Returns:
+        A verdict on every sample in the second and later spans. Idle if there is only one span. Its margin is `tol`
+        less the largest difference.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> hops = [{"gull": {"z": z, "up": z > 0}} for z in (0.0, 1.0, 2.0, 0.0, 1.0, 2.5, 0.0)]
+        >>> gull = make_trace(hops, kinds={"gull": "gull"}).one("gull")
+        >>> alike(gull.z, during=gull.up.spans()).first.frame
+        5
+    """
+    value = signal.unwrapped() if signal.is_angle else signal
+    inside = value.during(during)
+    track = inside.track
+    sentence = f"{signal.title} is alike in every span of {during.label}{plus_minus(tol, signal.unit)}"
+    span = stretches(track, _span_of(track, during))
+    begins = first_of_group(replace(inside, parts=(track.times,), valid=None), span).parts[0]
+    passed = track.times - begins
+    if relative:
+        inside = inside - first_of_group(inside, span)
+    earliest = int(span[np.argmin(track.row)]) if track.size else 0
+    first = (span == earliest) & inside.usable
+    later = np.flatnonzero((span != earliest) & (passed <= passed[first].max(initial=-1.0) + SAME_TIME))
+    if not len(later):
+        why = signal.track.unseen or f"{len(np.unique(span))} of 2 spans"
+        return Verdict(sentence, "idle", track.session.label, of="samples", why_idle=why)
+    parts = [np.interp(passed[later], passed[first], part[first]) for part in inside.parts]
+    due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
+    return judge_near(inside.take(later), due, sentence, tol=tol, scope=Scope(occasions=occasions))
+
+
 def shows(
     text: Signal,
     value: Signal,

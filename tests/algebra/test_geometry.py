@@ -1,0 +1,192 @@
+"""Angles, spaces, easings, shapes, rays, and what is near what."""
+
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+
+from breadcrumb import Box, Capsule, Circle, Polygon, Trace, TurnedBox, frames
+from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate, summed
+from breadcrumb.algebra.easing import CURVES, curve_of
+from breadcrumb.algebra.pairs import near_pairs
+from breadcrumb.algebra.rays import first_hit
+from breadcrumb.errors import AngleWarning, Misuse, UnknownName
+from breadcrumb.testing import make_trace
+
+CONVENTIONS: dict[str, tuple[dict[str, str], dict[str, str], tuple[float, ...], float]] = {
+    # axes, angles, a direction, and its bearing worked out by hand
+    "east is 0, counter-clockwise": ({"x": "east", "y": "north"}, {"unit": "deg", "zero": "east", "sense": "counter-clockwise"}, (0.0, 1.0), 90.0),
+    "north is 0, clockwise": ({"x": "east", "y": "north"}, {"unit": "deg", "zero": "north", "sense": "clockwise"}, (1.0, 0.0), 90.0),
+    "north is 0, clockwise, to the south-west": ({"x": "east", "y": "north"}, {"unit": "deg", "zero": "north", "sense": "clockwise"}, (-1.0, -1.0), 225.0),
+    "a screen, y down": ({"x": "right", "y": "down"}, {"unit": "deg", "zero": "right", "sense": "clockwise"}, (0.0, 1.0), 90.0),
+    "a screen, counter-clockwise": ({"x": "right", "y": "down"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 1.0), 270.0),
+    "radians": ({"x": "right", "y": "up"}, {"unit": "rad", "zero": "right", "sense": "counter-clockwise"}, (0.0, 2.0), math.pi / 2),
+    "z up": ({"z": "up"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 1.0, 5.0), 90.0),
+    "y up, right-handed": ({"y": "up"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 5.0, 1.0), 270.0),
+    "y up, left-handed": ({"y": "up", "handedness": "left"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 5.0, 1.0), 90.0),
+    "zero the other way": ({"x": "east", "y": "north"}, {"unit": "deg", "zero": "west", "sense": "counter-clockwise"}, (0.0, -1.0), 90.0),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CONVENTIONS)
+def test_a_bearing_obeys_the_session_s_conventions(name: str) -> None:
+    """Zero direction, sense, unit, handedness and the way of y are what `about` says, and nothing is assumed."""
+    axes, angles, way, expected = CONVENTIONS[name]
+    trace = make_trace([{"a": {"p": (0.0,) * len(way)}}], kinds={"a": "skiff"}, axes=axes, angles=angles)
+    bearing = trace.one("skiff").p.bearing_to(way)
+    assert bearing.values.tolist() == pytest.approx([expected])
+    assert bearing.unit == angles["unit"]
+
+
+def test_what_is_not_declared_is_asked_for() -> None:
+    """A bearing without a zero direction, and an unwrapping without a unit, say which field is missing."""
+    trace = make_trace([{"a": {"p": (0.0, 0.0), "yaw": 1.0}}], kinds={"a": "skiff"}, angles={"unit": "deg"})
+    with pytest.raises(Misuse, match="zero"):
+        trace.one("skiff").p.bearing_to((1, 1))
+    bare = make_trace([{"a": {"yaw": 1.0}}], kinds={"a": "skiff"})
+    with pytest.raises(Misuse, match="'yaw': 'deg'"):
+        bare.one("skiff").yaw.unwrapped()
+
+
+def _spinning(step: float, count: int = 120, **about: Any) -> Trace:
+    return make_trace([{"a": {"yaw": (step * n) % 360}} for n in range(count)], kinds={"a": "buoy"}, **about)
+
+
+def test_unwrapping_is_per_life_and_warns_of_doubt() -> None:
+    """Laps are counted across the wrap, anew in each life, and steps near half a turn are warned of."""
+    yaw = _spinning(70.0, angles={"unit": "deg"}).one("buoy").yaw
+    assert yaw.unwrapped().values.tolist() == pytest.approx([70.0 * n for n in range(120)])
+    assert yaw.rate().values[1:].tolist() == pytest.approx([700.0] * 119)
+    states: list[dict[str, Any]] = [{"a": {"yaw": 350.0}}, {"a": {"yaw": 10.0}}, {}, {"a": {"yaw": 20.0}}]
+    two = make_trace(states, kinds={"a": "buoy"}, angles={"unit": "deg"}).one("buoy").yaw
+    assert two.unwrapped().values.tolist() == [350.0, 370.0, 20.0]
+    with pytest.warns(AngleWarning, match="cannot be told"):
+        _spinning(170.0, angles={"unit": "deg"}).one("buoy").yaw.unwrapped()
+
+
+def test_radians_declared_as_degrees_are_warned_of() -> None:
+    """Values that go once round between -2 pi and 2 pi are plainly no degrees."""
+    states = [{"a": {"yaw": 0.1 * n % 6.2}} for n in range(120)]
+    trace = make_trace(states, kinds={"a": "buoy"}, angles={"unit": "deg"})
+    with pytest.warns(AngleWarning, match="are these radians"):
+        trace.one("buoy").yaw.unwrapped()
+
+
+def test_spaces_go_to_and_fro() -> None:
+    """What is relative to a turned owner comes back to the world the same; by an angle and by a quaternion."""
+    half = math.radians(30) / 2
+    states = [
+        {"boat": {"p": (3.0, 4.0, 1.0), "yaw": 30.0, "turn": (0.0, 0.0, math.sin(half), math.cos(half)), "tip": (5.0, 1.0, 2.0)}}
+    ]  # fmt: skip
+    trace = make_trace(
+        states, kinds={"boat": "skiff"}, axes={"z": "up"}, angles={"unit": "deg", "zero": "x", "sense": "counter-clockwise"}
+    )  # fmt: skip
+    boat = trace.one("skiff")
+    by_angle, by_quaternion = (boat.tip.relative_to(boat.p, turn) for turn in (boat.yaw, boat.turn))
+    cos, sin = math.cos(math.radians(-30)), math.sin(math.radians(-30))
+    for tip in (by_angle, by_quaternion):
+        assert tip.values[0].tolist() == pytest.approx([2 * cos + 3 * sin, 2 * sin - 3 * cos, 1.0])
+    assert by_angle.to_world(boat.p, boat.turn).values[0].tolist() == pytest.approx([5.0, 1.0, 2.0])
+    with pytest.raises(Misuse, match="parent space and the second in world space"):
+        _ = by_angle - boat.p
+
+
+def test_values_of_two_spaces_are_never_mixed() -> None:
+    """A declared space is part of a property, and mixing two of them names both."""
+    trace = make_trace(
+        [{"a": {"p": (0.0, 0.0), "mark": (1.0, 1.0)}}], kinds={"a": "skiff"}, spaces={"mark": "screen"}
+    )  # fmt: skip
+    with pytest.raises(Misuse, match="world space and the second in screen space"):
+        trace.one("skiff").p.distance_to(trace.one("skiff").mark)
+
+
+@pytest.mark.parametrize("name", CURVES)
+def test_every_curve_begins_at_0_and_ends_at_1(name: str) -> None:
+    """An easing goes from nothing to all; in-out is half-way at half the time, and out is in the other way round."""
+    curve = CURVES[name]
+    assert np.asarray(curve(np.array([0.0, 1.0]))).tolist() == pytest.approx([0.0, 1.0])
+    if name.endswith("in-out"):
+        assert np.asarray(curve(np.array([0.5]))).tolist() == pytest.approx([0.5])
+    if name.endswith(" in"):
+        u = np.linspace(0, 1, 11)
+        assert np.allclose(CURVES[name[:-3] + " out"](u), 1 - np.asarray(curve(1 - u)))
+
+
+def test_a_wrong_curve_is_an_error() -> None:
+    """A misspelt curve names the near ones; key points must go from 0 to 1."""
+    with pytest.raises(UnknownName, match="cubic in-out"):
+        curve_of("cubic inout")
+    with pytest.raises(Misuse, match="rise from 0 to 1"):
+        curve_of([(0.0, 0.0), (0.5, 1.0)])
+    assert curve_of([(0.0, 0.0), (0.5, 1.0), (1.0, 1.0)])(np.array([0.25])).tolist() == [0.5]
+
+
+SHAPES: dict[str, tuple[Any, tuple[float, float], float, float]] = {
+    # a shape, a point, how deep it is inside, and how far east of x = -10 on y = 0 a ray meets the shape
+    "circle": (Circle((0, 0), 2), (1.0, 0.0), 1.0, 8.0),
+    "box": (Box((-3, -1), (3, 1)), (2.5, 0.0), 0.5, 7.0),
+    "turned box": (TurnedBox((0, 0), (2, 6), 90), (2.5, 0.0), 0.5, 7.0),
+    "polygon": (Polygon(((-3, -1), (3, -1), (3, 1), (-3, 1))), (4.0, 0.0), -1.0, 7.0),
+    "capsule": (Capsule((-2, 0), (2, 0), 1), (2.0, 0.5), 0.5, 7.0),
+    "upright capsule": (Capsule((0, -2), (0, 2), 1), (0.0, 3.5), -0.5, 9.0),
+}
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_shapes_know_their_inside_and_where_a_ray_meets_them(name: str) -> None:
+    """The depth of a point and the first hit of a ray are those worked out by hand."""
+    shape, point, depth, hit = SHAPES[name]
+    assert shape.depth([np.array([part]) for part in point]).tolist() == pytest.approx([depth])
+    states = [{"a": {"p": (-10.0, 0.0), "way": (2.0, 0.0), "back": (-1.0, 0.0)}}]
+    lamp = make_trace(states, kinds={"a": "lamp"}).one("lamp")
+    assert first_hit(lamp.p, lamp.way, [shape]).values.tolist() == pytest.approx([hit])
+    nearby = lamp.p - (-3.0, 0.0)
+    assert not first_hit(lamp.p, lamp.back, [shape]).usable.any()
+    assert not first_hit(lamp.p, lamp.way, [shape], longest=hit - 0.1).usable.any()
+    assert first_hit(lamp.p, lamp.way, [shape, (nearby, 1.0)]).values.tolist() == pytest.approx([2.0])
+
+
+def test_near_pairs_are_those_of_all_comparisons() -> None:
+    """The sweep finds the same pairs as comparing each with each; swept, also those that pass between two frames."""
+    draw = np.random.default_rng(3)
+    places = draw.uniform(-5, 5, (8, 12, 2)).tolist()
+    states = [{f"k{n}": {"p": tuple(place)} for n, place in enumerate(row)} for row in places]
+    p = make_trace(states, kinds={f"k{n}": "keg" for n in range(12)}).all("keg").p
+    pairs = near_pairs(p, p, 2.0)
+    found = {(int(a), int(b)) for a, b in zip(pairs.mine, pairs.yours, strict=True)}
+    values, row, life = p.values, p.track.row, p.track.life
+    expected = {
+        (a, b)
+        for a in range(len(values))
+        for b in range(len(values))
+        if row[a] == row[b] and life[a] != life[b] and np.hypot(*(values[a] - values[b])) <= 2.0
+    }
+    assert found == expected
+    crossing = [{"a": {"p": (x, 0.0)}, "b": {"p": (-x, 0.1)}} for x in (-5.0, 5.0)]
+    two = make_trace(crossing, kinds={"a": "keg", "b": "keg"}).all("keg").p
+    assert not len(near_pairs(two, two, 0.5).mine)
+    assert near_pairs(two, two, 0.5, swept=True).distance.tolist() == pytest.approx([0.1, 0.1])
+
+
+def test_values_along_a_life_never_leave_it() -> None:
+    """The value behind, the one a while ago, the sum on a frame and the last moment so far stop at a life's borders."""
+    states: list[dict[str, Any]] = [{"a": {"n": float(n)}} if n != 3 else {} for n in range(6)]
+    trace = make_trace(states, kinds={"a": "keg"}, events=[(1, "tap", "a"), (4, "tap", "a")])
+    n = trace.one("keg").n
+    assert following(n).usable.tolist() == [True, True, False, True, False]
+    assert delayed(n, frames(1)).usable.tolist() == [False, True, True, False, True]
+    assert latest(n.track, trace.events("tap")).tolist() == [-1, 0, 0, 1, 1]
+    both = make_trace([{"a": {"n": 1.0}, "b": {"n": 2.0}}, {"a": {"n": 4.0}}], kinds={"a": "keg", "b": "keg"})
+    assert summed(both.all("keg").n).values.tolist() == [3.0, 4.0]
+
+
+def test_a_smoothed_acceleration_is_that_of_the_best_parabola() -> None:
+    """On a parabola with noise it is near the truth where the plain one is far off, and missing at the borders."""
+    draw = np.random.default_rng(1)
+    heights = [4 - 4.9 * (n / 10) ** 2 + noise for n, noise in enumerate(draw.normal(0, 0.001, 60).tolist())]
+    z = make_trace([{"a": {"z": height}} for height in heights], kinds={"a": "keg"}).one("keg").z
+    smooth = smoothed_second_rate(z, 15)
+    assert smooth.usable.tolist() == [False] * 7 + [True] * 46 + [False] * 7
+    assert np.abs(smooth.values[7:53] + 9.8).max() < 0.05
+    assert np.abs(z.second_rate().values[2:] + 9.8).max() > 0.1
