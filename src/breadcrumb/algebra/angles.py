@@ -141,6 +141,14 @@ def compass_of(session: Session, parts: int) -> Compass:
     return Compass(zero, left, FULL_TURNS[told["unit"]], told["unit"])
 
 
+def pointing(vector: Samples, sign: float) -> tuple[Floats, Floats, str]:
+    """Return the angles of vectors in plan, or of their opposites, their lengths there, and the unit of the angles."""
+    session, size = vector.track.session, len(vector.parts)
+    compass = compass_of(session, size)
+    x, y = (sign * vector.parts[place] for place in plan_axes(session, size, vector.name))
+    return compass.angle(x, y), np.hypot(x, y), compass.unit
+
+
 def _first_to_second_is_clockwise(session: Session, plan: tuple[int, int], parts: int) -> bool:
     """Tell how a turn from the first axis in plan to the second looks, on the screen or from above."""
     if parts == 2:

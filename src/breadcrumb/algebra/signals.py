@@ -11,9 +11,9 @@ import numpy as np
 from breadcrumb.algebra import kernels
 from breadcrumb.algebra.angles import (
     FULL_TURNS,
-    compass_of,
     full_turn,
     plan_axes,
+    pointing,
     turn_between,
     unwrapped,
     warn_of_angles,
@@ -264,16 +264,10 @@ class Signal(Arithmetic):
         return self if self.track.unseen else self._pointing(1.0)
 
     def _pointing(self, sign: float) -> "Signal":
-        session = self.track.session
-        compass = compass_of(session, len(self.parts))
-        x, y = (sign * self.parts[place] for place in plan_axes(session, len(self.parts), self.name))
-        length = np.hypot(x, y)
-        noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * compass.full / np.pi
-        valid = self.usable & (length > 0)
-        return replace(
-            self, name=f"direction of {self.name}", parts=(compass.angle(x, y),), valid=None if valid.all() else valid,
-            unit=compass.unit, known_noise=noise + compass.full * 1e-15, space="world",
-        )  # fmt: skip
+        angle, length, unit = pointing(self, sign)
+        noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
+        name, valid = f"direction of {self.name}", self.usable & (length > 0)
+        return replace(self, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world")
 
     def relative_to(self, origin: Operand, turn: "Signal | None" = None) -> "Signal":
         """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
