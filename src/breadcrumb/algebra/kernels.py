@@ -26,17 +26,42 @@ def differences(values: Floats) -> Floats:
     return result
 
 
-def speeds(parts: Sequence[Floats], step: Floats) -> Floats:
-    """Return the length of each step over its time; 0 where there is no time."""
-    result = np.zeros(len(step))
-    for begin, end in _blocks(len(step), 1):
-        total, time = _squares(parts, begin, end), step[begin:end]
-        np.sqrt(total, out=total)
-        if time.min() > 0:
-            np.divide(total, time, out=result[begin:end])
+class Speeds:
+    """The speeds over the steps of a position, computed where they are looked at.
+
+    A check looks at each of them once; storing them all would take it longer than computing them.
+    """
+
+    dtype = np.dtype(np.float64)
+
+    def __init__(self, parts: Sequence[Floats], step: Floats) -> None:
+        self._parts, self._step = parts, step
+
+    def __len__(self) -> int:
+        return len(self._step)
+
+    def __getitem__(self, at: "slice | int | Ints") -> Floats:
+        """Return the speeds of some steps; 0 where there is no time."""
+        if isinstance(at, slice):
+            begin, end, _ = at.indices(len(self))
+            total = _squares(self._parts, begin, end) if begin else np.r_[0.0, _squares(self._parts, 1, end)][:end]
         else:
-            np.divide(total, time, out=result[begin:end], where=time > 0)
-    return result
+            places = np.asarray(at)
+            before = np.maximum(places - 1, 0)
+            total = np.asarray(sum((part[places] - part[before]) ** 2 for part in self._parts))
+        time = np.asarray(self._step[at])
+        total = np.sqrt(total, out=total)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            np.divide(total, time, out=total)
+        total[time <= 0] = 0.0
+        return total
+
+    def __array__(self, dtype: object = None, copy: bool | None = None) -> Floats:
+        """Return them all."""
+        result = np.empty(len(self))
+        for begin, end in _blocks(len(self), 0):
+            result[begin:end] = self[begin:end]
+        return result
 
 
 def steps(parts: Sequence[Floats]) -> Floats:

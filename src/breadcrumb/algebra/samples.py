@@ -116,7 +116,7 @@ def both(a: Bools | None, b: Bools | None) -> Bools | None:
 def largest_of(parts: Sequence[NDArray[Any]]) -> float:
     """Return the largest magnitude."""
     largest = 0.0
-    for part in parts:
+    for part in map(np.asarray, parts):
         high, low = float(part.max(initial=0.0)), float(part.min(initial=0.0))
         if not (np.isfinite(high) and np.isfinite(low)):
             high, low = float(np.nanmax(part, initial=0.0)), float(np.nanmin(part, initial=0.0))

@@ -173,11 +173,11 @@ class Signal(Arithmetic):
         between = np.r_[step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0)] if len(step) else step
         return rate._change_per(between, f"second rate of {self.name}")
 
-    def speed(self) -> "Signal":
-        """Return the length of the rate, without making the rate itself."""
+    def speed(self, *, stored: bool = True) -> "Signal":
+        """Return the length of the rate, without making the rate itself; if not stored, it can only be looked at."""
         track = self._samples("speed()")
-        speed = kernels.speeds(self.parts, track.steps)
-        return self._derived(track.steps, f"speed of {self.name}", (speed,))
+        speed: Any = kernels.Speeds(self.parts, track.steps)
+        return self._derived(track.steps, f"speed of {self.name}", (np.asarray(speed) if stored else speed,))
 
     def _change_per(self, step: Floats, name: str) -> "Signal":
         values = self.unwrapped().parts if self.is_angle else self.parts

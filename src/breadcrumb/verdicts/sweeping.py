@@ -43,7 +43,9 @@ class Between(NamedTuple):
 SlackOf: TypeAlias = Callable[[slice], Floats] | Between
 """Gives the distances to breaking of a block of samples."""
 
-_BLOCK = 1 << 16
+_BLOCK = 1 << 17
+_SMALL_BLOCK = 1 << 15
+"""For rules that need room for what they compute beside the values."""
 OBJECTS_KEPT = 500
 
 
@@ -78,8 +80,10 @@ def sweep(
     least = np.full(len(starts), np.inf)
     kept: list[Ints] = []
     found: list[Floats] = []
-    for begin in range(0, size, _BLOCK):
-        block = slice(begin, min(begin + _BLOCK, size))
+    stored = isinstance(slack_of, Between) and isinstance(slack_of.values, np.ndarray)
+    length = _BLOCK if stored else _SMALL_BLOCK
+    for begin in range(0, size, length):
+        block = slice(begin, min(begin + length, size))
         run = int(np.searchsorted(starts, begin, side="right")) - 1
         cuts = starts[run : run + 1 + int(np.searchsorted(starts[run + 1 :], block.stop))] - begin
         cuts[0] = 0

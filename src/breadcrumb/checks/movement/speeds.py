@@ -53,7 +53,7 @@ def keeps_speed(
         >>> keeps_speed(small_trace().one("skiff"), 10.0).outcome
         'held'
     """
-    moving = velocity.norm() if velocity is not None else position_of(objects).speed()
+    moving = velocity.norm() if velocity is not None else position_of(objects).speed(stored=False)
     position = position_of(objects) if velocity is None or isinstance(objects, Objects) else None
     measured = within_steps(replace(moving, name="speed"), velocity, during, except_during)
     expected = first_of_life(measured) if speed is None else speed
