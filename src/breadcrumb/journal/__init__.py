@@ -1,7 +1,7 @@
 """The journal: what a recording writes, one checksummed record a frame, on the standard library alone.
 
 The file starts with `MAGIC`. Every record is `length, CRC-32 of the body, body` (little-endian, two unsigned 32-bit
-numbers; of a frame above 64 KiB, the CRC-32 is that of every 127th byte), and the first byte of a body says what it is:
+numbers; of a frame above 1 KiB, the CRC-32 is that of every 127th byte), and the first byte of a body says what it is:
 
 * `ABOUT`, once, first: a JSON object with the format's version and what is known of the session.
 * `FRAME`: `frame (int64), t (float64), length of the notes (uint32), number of blocks (uint16)`, the notes, the blocks.

@@ -30,10 +30,13 @@ BLOCK_HEAD: Final = struct.Struct("<HBI")
 CODES_HEAD: Final = struct.Struct("<H")
 
 LARGE: Final = 1 << 16
-"""Records above this size are written without copying their parts together, and checksummed by samples."""
+"""Records above this size are written without copying their parts together."""
+
+SAMPLED_ABOVE: Final = 1 << 10
+"""Frames above this size are checksummed by samples."""
 
 SAMPLED: Final = 127
-"""Of large records, every 127th byte is checksummed: a prime number, so that it meets all bytes of the numbers."""
+"""Of these, every 127th byte is checksummed: a prime number, so that it meets all bytes of the numbers."""
 
 HAS_LIVES: Final = 1
 HAS_NUMBERS: Final = 2
@@ -56,7 +59,7 @@ def checksum(parts: Sequence[bytes | memoryview], size: int, version: int = FORM
     every page find these at a fraction of the cost, which would else be half of what a frame of arrays costs the game.
     """
     total = 0
-    if version == 1 or size <= LARGE or parts[0][:1] != FRAME:
+    if version == 1 or size <= SAMPLED_ABOVE or parts[0][:1] != FRAME:
         for part in parts:
             total = zlib.crc32(part, total)
         return total
