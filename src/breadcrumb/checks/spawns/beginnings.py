@@ -17,7 +17,7 @@ from breadcrumb.verdicts.judging import Case, Phrase
 from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import amount, plus_minus
 
-FALSE_ALARM = 1e-6
+SIGNIFICANCE = 1e-6
 """How often a fair draw may be called unfair."""
 _ENOUGH = 5
 """How many draws of each place the chi-square approximation needs; Cochran's rule."""
@@ -97,12 +97,12 @@ def spreads_over(
     places: Sequence[float] | Sequence[Sequence[float]],
     *,
     tol: float = 0.0,
-    false_alarm: float = FALSE_ALARM,
+    significance: float = SIGNIFICANCE,
     occasions: int = 1,
 ) -> Verdict:
     """Assert that draws are always one of the places, that all places are used, and evenly enough.
 
-    Evenness is judged by Pearson's chi-square test: a fair draw is called unfair as often as `false_alarm` says. With
+    Evenness is judged by Pearson's chi-square test: a fair draw is called unfair as often as `significance` says. With
     fewer than five draws for each place that is undecided; that a place was never drawn is judged as soon as a fair
     draw would leave one out no more often than that.
 
@@ -110,12 +110,12 @@ def spreads_over(
         draws: the draws, picked at moments, such as `crew.position.at(placed)`.
         places: the numbers or points that may be drawn.
         tol: how far from a place is still on it, in the unit of the draws.
-        false_alarm: the share of fair sessions that may be called unfair.
+        significance: the share of fair sessions that may be called unfair by mistake.
         occasions: how many draws there must be at the least.
 
     Returns:
         A verdict on every draw and on the whole of them. Idle if there was none. Its margin is `tol` less the largest
-        distance, or log10(p / false_alarm).
+        distance, or log10(p / significance).
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -136,28 +136,28 @@ def spreads_over(
     if always.outcome != "held":
         return always
     counts = np.bincount(away.argmin(axis=0)[draws.usable], minlength=len(points))
-    even = _evenness(draws, counts, points, false_alarm)
+    even = _evenness(draws, counts, points, significance)
     return always if even is None else all_of(always, even).saying(f"{sentence}, all of them, evenly")
 
 
-def _evenness(draws: Signal, counts: Ints, points: Floats, false_alarm: float) -> Verdict | None:
+def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) -> Verdict | None:
     """Return the verdict that all places are drawn evenly; None if there are too few draws to decide that."""
     from scipy.special import chdtrc  # here: it takes a while to load
 
     total, size = int(counts.sum()), len(points)
     unused = int(counts.argmin()) if not counts.min() else -1
     left_out = size * (1 - 1 / size) ** total
-    decided_by_count = unused >= 0 and left_out <= false_alarm
+    decided_by_count = unused >= 0 and left_out <= significance
     if total < _ENOUGH * size and not decided_by_count:
         return None
     unevenness = float(((counts - total / size) ** 2).sum() / (total / size))
     p = min(left_out, 1.0) if decided_by_count else float(chdtrc(size - 1, unevenness))
-    slack = np.array([np.log10(max(p, np.finfo(float).tiny) / false_alarm)])
+    slack = np.array([np.log10(max(p, np.finfo(float).tiny) / significance)])
     last = int(draws.track.row.max(initial=0))
 
     def phrase(place: int) -> Phrase:
         words = f"{_point(points[unused])} is never drawn" if unused >= 0 else "drawn unevenly"
-        return Phrase(f"{counts.tolist()}, p = {p:.2g}", f"p of {false_alarm:g} or more", words)
+        return Phrase(f"{counts.tolist()}, p = {p:.2g}", f"p of {significance:g} or more", words)
 
     nobody = np.array([NOBODY])
     case = Case(

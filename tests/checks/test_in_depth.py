@@ -1,0 +1,240 @@
+"""What the vocabulary's checks make of their less usual arguments, and of what only several sessions or owners show."""
+
+import math
+import tempfile
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+import pytest
+
+from breadcrumb import Circle, Polygon, Recorder, Spans, Trace, Verdict, frames, open_trace, seconds
+from breadcrumb.checks import collisions, movement, session, spawns, triggers, values
+from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.testing import make_trace
+
+Outcome = Callable[[], Verdict]
+
+
+def line(
+    values_by_frame: Sequence[Any], name: str = "n", events: Sequence[tuple[Any, ...]] = (), **about: Any
+) -> Trace:
+    """Make a session of one keg that has these values of a property, a tenth of a second apart."""
+    states: list[dict[str, dict[str, Any]]] = [{"keg": {name: value}} for value in values_by_frame]
+    return make_trace(states, kinds={"keg": "keg"}, events=events, declare=["tap", "tick", "error"], **about)
+
+
+def there(keg: range, splash: range, frames_in_all: int = 10) -> Trace:
+    """Make a session of a keg and of the sound that belongs to it, each on some frames."""
+    return make_trace(
+        [
+            {
+                **({"keg": {"n": 0.0}} if n in keg else {}),
+                **({"splash": {"n": 0.0}} if n in splash else {}),
+            }
+            for n in range(frames_in_all)
+        ],
+        kinds={"keg": "keg", "splash": "sound"},
+    )
+
+
+def sound(trace: Trace) -> Any:
+    """Return the sounds."""
+    return trace.all("sound")
+
+
+def ticks(*frames_of_ticks: int, length: int = 12) -> Any:
+    """Return the ticks of a session."""
+    return line([0.0] * length, events=[(n, "tick") for n in frames_of_ticks]).events("tick")
+
+
+def easing(values_by_frame: Sequence[float], *taps: int, **how: Any) -> Verdict:
+    """Judge whether a keg eases in 0.4 s after taps."""
+    trace = line(values_by_frame, events=[(n, "tap", "keg") for n in taps])
+    return movement.eases(trace.one("keg").n, at=trace.events("tap"), over=seconds(0.4), tol=1e-6, **how)
+
+
+def draws(numbers: Sequence[float]) -> Any:
+    """Return what was drawn, a number a frame."""
+    trace = line(numbers, events=[(n, "tap", "keg") for n in range(len(numbers))])
+    return trace.one("keg").n.at(trace.events("tap"))
+
+
+def cycling(count: int, places: int) -> list[float]:
+    """Return draws that take every place in turn."""
+    return [float(n % places) for n in range(count)]
+
+
+MOVED = [(0.0, 0.0), (1.0, 0.0), (7.0, 7.0), (8.0, 7.0), (9.0, 7.0)]
+
+CASES: dict[str, tuple[Outcome, str, str]] = {
+    # a verdict, its outcome, and a part of what is said of the first breach, or of why it is idle
+    "a sound that goes with its keg": (lambda: spawns.dies_with(sound(there(range(4), range(1, 4))), there(range(4), range(1, 4)).all("keg")), "held", ""),
+    "a sound that stays": (lambda: _both(spawns.dies_with, there(range(4), range(1, 7))), "broken", "there too long"),
+    "a sound that stays a little": (lambda: _both(spawns.dies_with, there(range(4), range(1, 6)), within=frames(2)), "held", ""),
+    "a sound that was gone before": (lambda: _both(spawns.dies_with, there(range(6), range(1, 4))), "idle", "no parts"),
+    "a sound that outlives its keg": (lambda: _both(spawns.outlives, there(range(4), range(1, 7)), by=seconds(0.3)), "held", ""),
+    "a sound that is cut off": (lambda: _both(spawns.outlives, there(range(4), range(1, 5)), by=seconds(0.3)), "broken", "gone too soon"),
+    "a sound that goes on at the end": (lambda: _both(spawns.outlives, there(range(8), range(1, 10)), by=seconds(0.5)), "idle", "undecided"),
+    "a sound that goes on too long at the end": (lambda: _both(spawns.outlives, there(range(2), range(1, 10)), by=seconds(0.3)), "broken", "still there"),
+    "a timer": (lambda: triggers.repeats_every(ticks(1, 4, 7, 10), seconds(0.3)), "held", ""),
+    "a timer that misses one": (lambda: triggers.repeats_every(ticks(1, 4, 10), seconds(0.3)), "broken", "1 missing before it"),
+    "a timer that doubles": (lambda: triggers.repeats_every(ticks(1, 4, 4, 7, 10), seconds(0.3)), "broken", "once too often"),
+    "a timer that is late once": (lambda: triggers.repeats_every(ticks(1, 5, 7, 10), frames(3)), "broken", "1 frames too late"),
+    "a timer that is late once, within its tolerance": (lambda: triggers.repeats_every(ticks(1, 5, 7, 10), frames(3), tol=frames(1)), "held", ""),
+    "a timer that drifts": (lambda: triggers.repeats_every(ticks(0, 3, 6, 10, length=20), seconds(0.32)), "broken", "nothing more"),
+    "a timer that stops": (lambda: triggers.repeats_every(ticks(1, 4), seconds(0.3)), "broken", "nothing more"),
+    "a timer that never starts": (lambda: triggers.repeats_every(ticks(), seconds(0.3)), "broken", "nothing more"),
+    "a timer on time from the start": (lambda: triggers.repeats_every(ticks(3, 6, 9), frames(3), first=frames(3)), "held", ""),
+    "a timer that starts late": (lambda: triggers.repeats_every(ticks(6, 9), frames(3), first=frames(3)), "broken", "1 missing"),
+    "a timer in spans": (lambda: _in_spans(ticks(1, 3, 7, 9)), "held", ""),
+    "a timer that rests in one of its spans": (lambda: _in_spans(ticks(1, 3)), "broken", "nothing more"),
+    "easing by, with a delay": (lambda: easing([2, 2, 2, 2.5, 3, 3.5, 4], 0, by=2, delay=seconds(0.2)), "held", ""),
+    "easing without its delay": (lambda: easing([2, 2.5, 3, 3.5, 4, 4], 0, by=2, delay=seconds(0.2)), "broken", "too high"),
+    "easing again, from half-way": (lambda: easing([0, 1, 2, 1.5, 1.0, 0.5, 0], 2, to=0), "held", ""),
+    "easing again, from the start": (lambda: easing([0, 1, 2, 3, 4, 4], 0, 2, to=4), "broken", "too high"),
+    "easing that ends short": (lambda: easing([0, 1, 2, 3, 3.9], 0, to=4), "broken", "0.1 too low"),
+    "a jump with an offset": (lambda: _jump(offset=(0.0, 2.0), to=(7.0, 5.0)), "held", ""),
+    "a jump on the wrong spot": (lambda: _jump(offset=(0.0, 2.4), to=(7.0, 5.0)), "broken", "too high"),
+    "a follower a frame behind": (lambda: _follow(frames(1)), "held", ""),
+    "a follower that must not lag": (lambda: _follow(frames(0)), "broken", "off"),
+    "fair draws": (lambda: spawns.spreads_over(draws(cycling(60, 4)), [0, 1, 2, 3]), "held", ""),
+    "a place that is never drawn": (lambda: spawns.spreads_over(draws(cycling(60, 3)), [0, 1, 2, 3]), "broken", "3 is never drawn"),
+    "uneven draws": (lambda: spawns.spreads_over(draws([0.0] * 50 + cycling(12, 4)), [0, 1, 2, 3]), "broken", "drawn unevenly"),
+    "too few draws to tell": (lambda: spawns.spreads_over(draws([0.0] * 6), [0, 1, 2, 3]), "held", ""),
+    "a wall of several pieces": (lambda: _skips([(0.5, -9), (5, 9), (9, -9)]), "broken", "another one"),
+    "a wall, and a jump that may be": (lambda: _skips([(5, -9), (5, 9)], jump=True), "held", ""),
+    "passing in a step": (lambda: _passing(swept=True), "broken", "another one"),
+    "passing in a step, looked at on frames": (lambda: _passing(swept=False), "held", ""),
+    "a pace that is kept": (lambda: session.keeps_pace(_wall(0.016, 0.016, 0.016), seconds(0.02)), "held", ""),
+    "a frame that takes long": (lambda: session.keeps_pace(_wall(0.016, 0.05, 0.016), seconds(0.02)), "broken", "0.03 s too long"),
+    "one frame in three may take long": (lambda: session.keeps_pace(_wall(0.016, 0.05, 0.016), seconds(0.02), share=0.66), "held", ""),
+    "other rates, the same": (lambda: _rates(0.2), "held", ""),
+    "other rates, another speed": (lambda: _rates(0.21), "broken", "too high"),
+    "one session alone": (lambda: session.same_at_any_rate([line([0.0])], lambda t: t.one("keg").n), "idle", "1 of 2 sessions"),
+    "errors that were asked for": (lambda: _errors("roll is empty", "roll is empty", times=2), "held", ""),
+    "an error too many": (lambda: _errors("roll is empty", "roll is empty", times=1), "broken", "once too often"),
+    "an error that did not come": (lambda: _errors(times=1), "broken", "not reported"),
+    "what may change by pattern": (lambda: session.only_these_change(line([1.0, 2.0]), ["k*.n"]), "idle", "no columns"),
+    "a law with its velocity": (lambda: _falling(1.0), "held", ""),
+    "a law that is not obeyed": (lambda: _falling(1.2), "broken", "off"),
+    "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
+    "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
+}  # fmt: skip
+
+
+def _both(check: Callable[..., Verdict], trace: Trace, **more: Any) -> Verdict:
+    return check(sound(trace), trace.all("keg"), **more)
+
+
+def _in_spans(tick: Any) -> Verdict:
+    nobody = np.array([-1, -1])
+    spans = Spans(tick.session, "shifts", nobody, np.array([0, 6]), np.array([4, 10]))
+    return triggers.repeats_every(tick, frames(2), first=frames(1), during=spans)
+
+
+def _jump(offset: Sequence[float], to: Sequence[float]) -> Verdict:
+    trace = line(MOVED, "p", [(2, "tap", "keg")])
+    return movement.jumps_to(trace.one("keg").p, to, at=trace.events("tap"), offset=offset)
+
+
+def _follow(lag: Any) -> Verdict:
+    states = [{"a": {"p": (float(n), 0.0)}, "b": {"p": (max(n - 1.0, 0.0), 1.0)}} for n in range(6)]
+    trace = make_trace(states, kinds={"a": "boat", "b": "gull"})
+    return movement.follows(trace.one("gull").p, trace.one("boat").p, offset=(0, 1), lag=lag)
+
+
+def _skips(wall: Sequence[Sequence[float]], *, jump: bool = False) -> Verdict:
+    trace = line(MOVED, "p", [(2, "tap", "keg")])
+    return collisions.never_skips(trace.one("keg").p, wall, except_at=trace.events("tap") if jump else None)
+
+
+def _passing(*, swept: bool) -> Verdict:
+    states = [{"a": {"p": (x, 0.0)}, "b": {"p": (-x, 0.1)}} for x in (-5.0, 5.0)]
+    trace = make_trace(states, kinds={"a": "keg", "b": "boat"})
+    return collisions.never_touches(trace.one("keg").p, trace.one("boat").p, radius=0.5, swept=swept)
+
+
+def _wall(*steps: float) -> Trace:
+    with tempfile.TemporaryDirectory() as folder:
+        with Recorder(f"{folder}/wall.crumbs") as rec:
+            for frame, wall in enumerate(np.cumsum((0.0, *steps)).tolist()):
+                rec.frame(frame / 60, wall=wall)
+        return open_trace(f"{folder}/wall.crumbs")
+
+
+def _rates(step: float) -> Verdict:
+    slow = line([step * n for n in range(6)], times=[0.2 * n for n in range(6)])
+    return session.same_at_any_rate([line([0.1 * n for n in range(12)]), slow], lambda t: t.one("keg").n, tol=1e-9)
+
+
+def _errors(*messages: str, times: int) -> Verdict:
+    events = [(n, "error", "keg", None, {"message": message}) for n, message in enumerate(messages)]
+    return session.reports_error(line([0.0] * 3, events=events), "roll *", times=times)
+
+
+def _falling(share: float) -> Verdict:
+    states = [{"keg": {"p": (0.0, 0.0), "v": (1.0, -9.81 * share * n / 10)}} for n in range(6)]
+    keg = make_trace(states, kinds={"keg": "keg"}).one("keg")
+    return movement.accelerates_like(keg.p, keg.p * 0.0 + (0.0, -9.81), velocity=keg.v, tol=1e-6)
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_the_outcome_is_the_one_worked_out_by_hand(name: str) -> None:
+    """Each case has its outcome, and says why."""
+    verdict, outcome, words = CASES[name]
+    found = verdict()
+    assert found.outcome == outcome, found.explain()
+    if outcome == "broken":
+        assert found.first is not None
+        assert words in f"{found.first.words} {found.first.measured}"
+    if outcome == "idle":
+        assert words in found.why_idle
+
+
+MISTAKES: dict[str, tuple[Callable[[], object], type[Exception], str]] = {
+    "no limit": (lambda: movement.stays_between(line([1.0]).one("keg").n), Misuse, "found neither"),
+    "no count": (lambda: spawns.count_stays(line([1.0]).all("keg")), Misuse, "found neither"),
+    "to and by": (lambda: easing([0, 1], 0, to=1, by=1), Misuse, "one of to= and by="),
+    "a curve that is none": (lambda: easing([0, 1], 0, to=1, curve="cubic inout"), UnknownName, "cubic in-out"),
+    "a way without length": (lambda: movement.stays_on_line(line([(0.0, 0.0)], "p").one("keg").p, along=(0, 0)), Misuse, "have a length"),
+    "keys that fall": (
+        lambda: movement.follows_keys(line([1.0]).one("keg").n, [(seconds(1), 1), (seconds(0), 2)], at=ticks(0)), Misuse, "rise"
+    ),
+    "a period of nothing": (lambda: triggers.repeats_every(ticks(0), seconds(0)), Misuse, "longer than 0"),
+    "a wall of one point": (lambda: _skips([(0, 0)]), Misuse, "two or more points"),
+    "which way is up": (lambda: collisions.rests_on(line([(0.0, 0.0)], "p").one("keg").p, 0), Misuse, "which way is up"),
+    "a text for a number": (lambda: values.shows(line([1.0]).one("keg").n, line([1.0]).one("keg").n), Misuse, "expected a text"),
+    "one thing in order": (lambda: triggers.happens_in_order(ticks(0), within=frames(1)), Misuse, "two things"),
+    "a property that is none": (lambda: session.only_these_change(line([1.0]), ["keg.m"]), UnknownName, "keg.n"),
+    "a region in more dimensions": (lambda: movement.stays_inside(line([(0.0, 0.0)], "p").one("keg").p, Circle((0, 0, 0), 1)), Misuse, "dimensions"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_what_cannot_be_meant_is_an_error(name: str) -> None:
+    """A check that is asked for something without meaning says what it expected, and never passes."""
+    mistake, error, words = MISTAKES[name]
+    with pytest.raises(error, match=words):
+        mistake()
+
+
+def test_heading_and_speed_are_derived_from_where_things_are() -> None:
+    """The heading is the direction of the step in the session's convention, and missing while a thing stands."""
+    about: dict[str, Any] = {
+        "axes": {"x": "east", "y": "north"},
+        "angles": {"unit": "deg", "zero": "north", "sense": "clockwise"},
+    }
+    states = [{"heron": {"position": place}} for place in ((0.0, 0.0), (1.0, 0.0), (1.0, 0.0), (0.0, -1.0))]
+    heron = make_trace(states, kinds={"heron": "skiff"}, **about).one("skiff")
+    assert heron.heading.usable.tolist() == [False, True, False, True]
+    assert heron.heading.values[[1, 3]].tolist() == pytest.approx([90.0, 225.0])
+    assert heron.speed.values[1:].tolist() == pytest.approx([10.0, 0.0, 10 * math.sqrt(2)])
+
+
+def test_an_acceleration_under_a_varying_step_is_over_half_the_sum_of_its_steps() -> None:
+    """On a parabola it is exact, whatever the steps, and missing on a life's first two samples."""
+    times = (0.0, 0.1, 0.3, 0.35, 0.7)
+    heron = line([(t * t, 0.0) for t in times], "position", times=times).one("keg")
+    assert heron.acceleration.usable.tolist() == [False, False, True, True, True]
+    assert heron.acceleration.x.values[2:].tolist() == pytest.approx([2.0, 2.0, 2.0])
