@@ -232,6 +232,16 @@ def test_heading_and_speed_are_derived_from_where_things_are() -> None:
     assert heron.speed.values[1:].tolist() == pytest.approx([10.0, 0.0, 10 * math.sqrt(2)])
 
 
+def test_a_value_that_is_missing_takes_nothing_off_the_margin() -> None:
+    """A life's first sample has no speed, and a gap none either; what stands in their place is never looked at."""
+    keg = line([(0.5 * n, 0.0) if n != 4 else None for n in range(9)], "position").one("keg")
+    assert keg.speed.usable.tolist() == [False, True, True, True, False, False, True, True, True]
+    verdict = movement.stays_between(keg.speed, -1, 20)
+    assert verdict.margin is not None
+    assert verdict.margin.value == pytest.approx(6.0)
+    assert (verdict.tested, verdict.missing) == (6, 3)
+
+
 def test_an_acceleration_under_a_varying_step_is_over_half_the_sum_of_its_steps() -> None:
     """On a parabola it is exact, whatever the steps, and missing on a life's first two samples."""
     times = (0.0, 0.1, 0.3, 0.35, 0.7)
