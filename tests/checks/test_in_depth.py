@@ -240,6 +240,7 @@ def test_a_value_that_is_missing_takes_nothing_off_the_margin() -> None:
     assert verdict.margin is not None
     assert verdict.margin.value == pytest.approx(6.0)
     assert (verdict.tested, verdict.missing) == (6, 3)
+    assert [tally.worst for tally in verdict.by_object()] == pytest.approx([6.0])
 
 
 def test_an_acceleration_under_a_varying_step_is_over_half_the_sum_of_its_steps() -> None:
