@@ -234,13 +234,15 @@ def test_heading_and_speed_are_derived_from_where_things_are() -> None:
 
 def test_a_value_that_is_missing_takes_nothing_off_the_margin() -> None:
     """A life's first sample has no speed, and a gap none either; what stands in their place is never looked at."""
-    keg = line([(0.5 * n, 0.0) if n != 4 else None for n in range(9)], "position").one("keg")
-    assert keg.speed.usable.tolist() == [False, True, True, True, False, False, True, True, True]
-    verdict = movement.stays_between(keg.speed, -1, 20)
-    assert verdict.margin is not None
-    assert verdict.margin.value == pytest.approx(6.0)
-    assert (verdict.tested, verdict.missing) == (6, 3)
-    assert [tally.worst for tally in verdict.by_object()] == pytest.approx([6.0])
+    gap = line([(0.5 * n, 0.0) if n != 4 else None for n in range(9)], "position").one("keg")
+    assert gap.speed.usable.tolist() == [False, True, True, True, False, False, True, True, True]
+    whole = line([(0.5 * n, 0.0) for n in range(9)], "position").one("keg")
+    for keg, tested in ((gap, 6), (whole, 8)):
+        verdict = movement.stays_between(keg.speed, -1, 20)
+        assert verdict.margin is not None
+        assert verdict.margin.value == pytest.approx(6.0)
+        assert (verdict.tested, verdict.missing) == (tested, 9 - tested)
+        assert [tally.worst for tally in verdict.by_object()] == pytest.approx([6.0])
 
 
 def test_an_acceleration_under_a_varying_step_is_over_half_the_sum_of_its_steps() -> None:
