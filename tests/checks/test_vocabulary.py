@@ -241,7 +241,7 @@ ROWS: dict[str, Row] = {
     "toggles": Row(
         lambda t: values.toggles(kegs(t).lit, at=t.events("tap")),
         crowd(after(3, lambda t: False, "a", "lit"), at("tap", 3), lit=lambda t: True), None,
-        crowd(events=at("tap", 3), lit=lambda t: True), ("a", 3, "false"), None, still, crowd(events=at("tap", 0), lit=lambda t: True),
+        crowd(events=at("tap", 3), lit=lambda t: True), ("a", 3, "as before"), None, still, crowd(events=at("tap", 0), lit=lambda t: True),
     ),
     "restores": Row(
         lambda t: values.restores(kegs(t).n, during=kegs(t).lit.spans(), tol=0.5),
@@ -297,7 +297,7 @@ ROWS: dict[str, Row] = {
     ),
     "repeats_every": Row(
         lambda t: triggers.repeats_every(t.events("tap"), seconds(0.3)), crowd(events=at("tap", 0, 2, 5, 7, 9), p=east), None,
-        crowd(events=at("tap", 0, 2, 7, 9), p=east), ("a", 10, "0 s off"), None, make_trace([{}], kinds={}, declare=["tap"]),
+        crowd(events=at("tap", 0, 2, 7, 9), p=east), ("a", 10, "a longer rest"), None, make_trace([{}], kinds={}, declare=["tap"]),
     ),
     "happens_in_order": Row(
         lambda t: triggers.happens_in_order(t.events("tap"), t.events("ring"), t.events("stop"), within=seconds(0.3)),
@@ -369,10 +369,10 @@ ROWS: dict[str, Row] = {
     ),
     "never_touches": Row(
         lambda t: collisions.never_touches(kegs(t).p, Circle((9, 0), 1.0), radius=0.5), moving, None,
-        crowd({("b", 6): {"p": (8.0, 0.0)}}, p=east), ("b", 9, "false"), None, NOBODY, crowd(lost, p=east),
+        crowd({("b", 6): {"p": (8.0, 0.0)}}, p=east), ("b", 9, "touching"), None, NOBODY, crowd(lost, p=east),
     ),
     "never_skips": Row(
-        lambda t: collisions.never_skips(kegs(t).p, [(7, -1), (7, 1)]), moving, None, crowd({("b", 6): {"p": (8.0, 0.0)}}, p=east), ("b", 9, "false"), None,
+        lambda t: collisions.never_skips(kegs(t).p, [(7, -1), (7, 1)]), moving, None, crowd({("b", 6): {"p": (8.0, 0.0)}}, p=east), ("b", 9, "on the other side"), None,
         NOBODY, crowd(lost, p=east),
     ),
     "passes_through": Row(

@@ -81,6 +81,39 @@ def judge_between(
     return _without_missing_moments(case).verdict(sentence, scope.occasions)
 
 
+def judge_off(
+    off: Signal, tol: float, sentence: str, *, scope: Scope = EVERYTHING, position: Signal | None = None
+) -> Verdict:
+    """Judge that what was measured as a distance from what should be is no longer than a tolerance."""
+    tol = tolerance(tol, sentence)
+    values, unit = off.parts[0], off.unit
+
+    def phrase(place: int) -> Phrase:
+        far = float(values[place])
+        return Phrase(amount(far, unit), f"at most {amount(tol, unit)}", f"{amount(far - tol, unit)} too far off")
+
+    case = Case.of_samples(
+        off, Between(values, -np.inf, tol), phrase, noise=lambda: off.noise, exact=not tol, allowed=tol or None,
+        picture=Picture(off, None, level(tol), position),
+    )  # fmt: skip
+    return _without_missing_moments(case).verdict(sentence, scope.occasions)
+
+
+def judge_flag(
+    flag: Signal, sentence: str, said: Phrase, *, scope: Scope = EVERYTHING, position: Signal | None = None
+) -> Verdict:
+    """Judge that a flag is true everywhere; where it is not, the same is said of each."""
+    if flag.track.unseen:
+        return idle(flag, sentence)
+    seen = scope.of(flag)
+    values = seen.parts[0]
+    case = Case.of_samples(
+        seen, lambda block: values[block] - 1.0, lambda place: said, exact=True, unit="", skipped=scope.skipped(seen),
+        picture=Picture(seen, position=position),
+    )  # fmt: skip
+    return _without_missing_moments(case).verdict(sentence, scope.occasions)
+
+
 def judge_near(
     measured: Signal,
     expected: Operand | str,

@@ -17,7 +17,7 @@ from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, idle, judge_between, judge_near
+from breadcrumb.verdicts.comparing import Scope, idle, judge_between, judge_flag, judge_near
 from breadcrumb.verdicts.excerpts import Picture
 from breadcrumb.verdicts.judging import Case, Phrase
 from breadcrumb.verdicts.verdict import Verdict
@@ -190,7 +190,9 @@ def never_touches(
         position.track, "free", (~spans.covers(position.track.life, position.track.row),), position.valid,
         owner=position.owner,
     )  # fmt: skip
-    return judge_near(free, True, spans.label.replace(" touches ", " never touches "), scope=Scope(occasions=occasions))
+    sentence = spans.label.replace(" touches ", " never touches ")
+    said = Phrase("touching", "apart", "touches")
+    return judge_flag(free, sentence, said, scope=Scope(occasions=occasions), position=position)
 
 
 def never_skips(
@@ -241,7 +243,8 @@ def never_skips(
     if except_at is not None:
         stays = stays.take(np.flatnonzero(~except_at.flags_on(stays.track.life, stays.track.row)))
     scope = Scope(during, except_during, occasions, reach=1 if during is not None or except_during is not None else 0)
-    return judge_near(stays, True, sentence, scope=scope)
+    said = Phrase("on the other side", "on this side", "passes through")
+    return judge_flag(stays, sentence, said, scope=scope, position=position)
 
 
 def passes_through(

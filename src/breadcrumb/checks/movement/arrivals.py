@@ -13,7 +13,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import plus_minus
 
@@ -59,7 +59,7 @@ def jumps_to(
     off = replace(off, name="distance from the place", unit=position.unit)
     where = places.name if isinstance(places, Signal) else said_of(places)
     sentence = f"{position.owner or position.name} is at {where} at {at.label}{plus_minus(tol, position.unit)}"
-    return judge_between(off, None, 0.0, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+    return judge_off(off, tol, sentence, scope=Scope(occasions=occasions), position=position)
 
 
 def follows(

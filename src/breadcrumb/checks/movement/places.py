@@ -13,7 +13,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, judge_between
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_off
 from breadcrumb.verdicts.excerpts import Picture, level
 from breadcrumb.verdicts.judging import Case, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
@@ -169,7 +169,7 @@ def stays_on_line(
         offset = replace(offset, parts=tuple(vectors - basis @ (basis.T @ vectors)))
     sentence = f"{position.title} stays on its {'line' if len(ways) == 1 else 'plane'}{plus_minus(tol, position.unit)}"
     away = replace(offset.norm(), name="distance from the line", unit=position.unit)
-    return judge_between(away, None, 0.0, sentence, tol=tol, scope=Scope(occasions=occasions), position=seen)
+    return judge_off(away, tol, sentence, scope=Scope(occasions=occasions), position=seen)
 
 
 def never_jumps(

@@ -12,7 +12,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.movement.arrivals import of_these, said_of
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount, plus_minus
 
@@ -66,7 +66,7 @@ def heads_toward(
     name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
     sentence = f"{position.owner or position.name} heads {'away from' if away else 'toward'} {name} at {at.label}"
     sentence += plus_minus(tol, off.unit)
-    return judge_between(off, None, 0.0, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+    return judge_off(off, tol, sentence, scope=Scope(occasions=occasions), position=position)
 
 
 def faces(

@@ -12,7 +12,7 @@ from breadcrumb.checks.movement.arrivals import lands_on, said_of
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.judging import Case, Phrase
 from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import amount, plus_minus
@@ -130,9 +130,7 @@ def spreads_over(
         np.sqrt(sum((part - value) ** 2 for part, value in zip(draws.parts, point, strict=True))) for point in points
     ])  # fmt: skip
     off = replace(draws, name="distance from the nearest place", parts=(away.min(axis=0),), known_noise=draws.noise)
-    always = judge_between(
-        off, None, 0.0, sentence + plus_minus(tol, draws.unit), tol=tol, scope=Scope(occasions=occasions)
-    )
+    always = judge_off(off, tol, sentence + plus_minus(tol, draws.unit), scope=Scope(occasions=occasions))
     if always.outcome != "held":
         return always
     counts = np.bincount(away.argmin(axis=0)[draws.usable], minlength=len(points))

@@ -140,7 +140,7 @@ def count_stays(
         allowed=float(at_most if at_most is not None else at_least or 0) or None,
         picture=Picture(lives=objects.life_spans),
     )  # fmt: skip
-    return case.verdict(f"there are {' and '.join(limits)} {objects.kind} at a time", occasions)
+    return case.verdict(f"there are {' and '.join(limits)} of {objects.kind} at a time", occasions)
 
 
 def silent_once_gone(objects: Objects, *, occasions: int = 1) -> Verdict:

@@ -128,6 +128,7 @@ def repeats_every(
         if rounds.skipped[place]:
             more = rounds.skipped[place]
             words = "comes once too often" if more < 0 else f"{more} missing before it"
+            return Phrase("one more" if more < 0 else "a longer rest", f"one every {period}", words)
         else:
             off = float(rounds.off[place])
             words = f"{amount(abs(off), period.unit)} too {'late' if off > 0 else 'early'}"

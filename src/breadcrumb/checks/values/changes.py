@@ -12,7 +12,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools
-from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near
 from breadcrumb.verdicts.judging import Case, Phrase
 from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import plus_minus
@@ -177,7 +177,8 @@ def toggles(signal: Signal, *, at: Moments, only: bool = True, occasions: int = 
     before, now, late = signal.before(at, frames(1)), signal.at(at), signal.after(at, frames(1))
     turned = (now != before) | (late != before)
     sentence = f"{signal.title} turns over at {at.label}"
-    each = judge_near(turned, True, sentence, scope=Scope(occasions=occasions))
+    said = Phrase("as before", "the other", "does not turn over")
+    each = judge_flag(turned, sentence, said, scope=Scope(occasions=occasions))
     if not only or each.outcome == "idle":
         return each
     return all_of(each, unchanged(signal, except_at=at)).saying(f"{sentence}, and at no other time")
