@@ -7,6 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from breadcrumb.algebra.along import summed
     from breadcrumb.algebra.durations import Duration, frames, seconds
     from breadcrumb.algebra.moments import Moments
     from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
@@ -42,10 +43,12 @@ __all__ = [
     "judge",
     "open_trace",
     "seconds",
+    "summed",
 ]
 
 _PLACES = {
     "errors": ("BreadcrumbError", "Broken", "NeverExercised"),
+    "algebra.along": ("summed",),
     "algebra.durations": ("Duration", "frames", "seconds"),
     "algebra.moments": ("Moments",),
     "algebra.regions": ("Box", "Capsule", "Circle", "Polygon", "TurnedBox"),

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from breadcrumb import Trace, Verdict, open_trace
@@ -43,6 +44,17 @@ def _renamed(line: Line) -> Line:
     return renamed
 
 
+def _in_float32(line: Line) -> Line:
+    """Tell numbers with the digits that a float of 32 bits has."""
+
+    def short(value: Any) -> Any:
+        if isinstance(value, dict | list):
+            return {k: short(one) for k, one in value.items()} if isinstance(value, dict) else [short(v) for v in value]
+        return float(np.float32(value)) if isinstance(value, float) else value
+
+    return {**line, "state": short(line["state"])} if "state" in line else line
+
+
 RESTATED: dict[str, Callable[[Line], Line]] = {"later": _later, "interleaved": _interleaved, "renamed": _renamed}
 LOSES_DIGITS = 1e-6  # a time that is 100 s later has fewer digits left for its fraction
 
@@ -53,6 +65,22 @@ def _retold(trace: Trace, change: Callable[[Line], Line], path: Path) -> Trace:
         writer.take(json.dumps(change(json.loads(line))).encode())
     writer.close()
     return open_trace(path)
+
+
+EXACT = {"never_rises", "keeps_velocity"}
+"""Rules without a tolerance: fewer digits are a change, unless the property is declared to have so few."""
+
+
+@pytest.mark.parametrize("name", [name for name, row in ROWS.items() if row.margin is not None and name not in EXACT])
+def test_fewer_digits_change_no_outcome(name: str, tmp_path: Path) -> None:
+    """Values with the precision of 32-bit floats have the same verdict, within their noise."""
+    row = ROWS[name]
+    for number, trace in enumerate((row.held, row.broken)):
+        mine, yours = row.check(trace), row.check(_retold(trace, _in_float32, tmp_path / f"{number}.crumbs"))
+        assert (yours.outcome, yours.breach_count) == (mine.outcome, mine.breach_count)
+        if mine.margin is not None:
+            assert yours.margin is not None
+            assert yours.margin.value == pytest.approx(mine.margin.value, abs=1e-4)
 
 
 @pytest.mark.parametrize("how", RESTATED)

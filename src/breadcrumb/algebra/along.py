@@ -131,7 +131,20 @@ def smoothed_second_rate(signal: Signal, window: int) -> Signal:
 
 
 def summed(signal: Signal) -> Signal:
-    """Return the sum over all objects on each frame on which one has a value; it is nobody's in particular."""
+    """Return the sum over all objects on each frame on which one has a value; it is nobody's in particular.
+
+    Args:
+        signal: a number or a vector of a group.
+
+    Returns:
+        A signal with one sample for each frame, in the unit of the signal.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [{"a": {"mass": 2.0}, "b": {"mass": 3.0}}, {"a": {"mass": 2.0}}]
+        >>> summed(make_trace(states, kinds={"a": "log", "b": "log"}).all("log").mass).values.tolist()
+        [5.0, 2.0]
+    """
     usable = signal.usable
     rows, where = np.unique(signal.track.row[usable], return_inverse=True)
     nobody = np.full(len(rows), NOBODY)
