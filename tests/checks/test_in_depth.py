@@ -3,6 +3,7 @@
 import math
 import tempfile
 from collections.abc import Callable, Sequence
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -217,6 +218,22 @@ def test_what_cannot_be_meant_is_an_error(name: str) -> None:
     mistake, error, words = MISTAKES[name]
     with pytest.raises(error, match=words):
         mistake()
+
+
+def test_a_property_that_changes_its_type_is_found_where_it_does() -> None:
+    """A number that becomes a text, a text a number and a flag a text are each named with the frame, and are missing."""
+    boat = SimpleNamespace(x=1.0, state="idle", lit=True)
+    with tempfile.TemporaryDirectory() as folder:
+        with Recorder(f"{folder}/types.crumbs") as rec:
+            rec.watch(boat, id="heron", kind="skiff", x="x", state="state", lit="lit")
+            for frame in range(5):
+                if frame == 2:
+                    boat.x, boat.state, boat.lit = "far", 3, "no"
+                rec.frame(frame / 60)
+        verdict = session.keeps_types(open_trace(f"{folder}/types.crumbs"))
+    assert (verdict.outcome, verdict.breach_count, verdict.tested) == ("broken", 3, 3)
+    assert verdict.first is not None
+    assert (verdict.first.object, verdict.first.frame) == ("heron", 2)
 
 
 def test_heading_and_speed_are_derived_from_where_things_are() -> None:

@@ -1,6 +1,7 @@
 """Checks of a session as a whole."""
 
 import fnmatch
+import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 import numpy as np
@@ -17,6 +18,7 @@ from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise
 from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import amount, number, plus_minus
 
+_OTHER_TYPE = re.compile(r"(\S+\.\S+) unreadable \((?:TypeError|ValueError)\)")
 ERROR = "error"
 """The name of the event that a script error is recorded as."""
 
@@ -100,6 +102,39 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1) -> Verdict:
         lambda place: phrases[place], of="sessions", exact=True, picture=Picture(),
     )  # fmt: skip
     return case.verdict(sentence)
+
+
+def keeps_types(trace: Trace) -> Verdict:
+    """Assert that no property changes its type in play, as the recorder noticed it: a number that becomes a text.
+
+    Such values are missing in the trace, and its notes count them; the breach is at the first one that is missing.
+
+    Args:
+        trace: the session.
+
+    Returns:
+        A verdict on every property. Idle if nothing was sampled. It is exact, so it has no margin.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> keeps_types(small_trace()).outcome
+        'held'
+    """
+    session = trace.data.session
+    told = {f"{kind}.{name.split('.')[0]}": (kind, name) for kind in trace.kinds for name in trace.data.columns(kind)}
+    wrong = [match[1] for note in trace.notes if (match := _OTHER_TYPE.search(note)) and match[1] in told]
+    found = [_first_missing(trace, *told[name]) for name in wrong]
+    held = len(told) - len(wrong)
+    lives = np.array([life for life, _ in found], np.int64)
+    nobody = np.full(held, NOBODY)
+    case = Case(
+        session, np.r_[np.array([row for _, row in found], np.int64), np.zeros(held, np.int64)], np.r_[lives, nobody],
+        np.r_[session.lives.name[lives] if len(lives) else lives, nobody],
+        np.r_[np.full(len(wrong), -1.0), np.zeros(held)],
+        lambda place: Phrase("another type", "that of its first value", f"{wrong[place]} changes its type"),
+        of="properties", exact=True, picture=Picture(),
+    )  # fmt: skip
+    return case.verdict("no property changes its type")
 
 
 def keeps_pace(trace: Trace, longest: Duration, *, share: float = 1.0, occasions: int = 1) -> Verdict:
@@ -264,6 +299,19 @@ def _not_finite(trace: Trace) -> Iterator[tuple[int, int, Phrase]]:
                 value = float(column.values[place])
                 words = f"{name} is {'not a number' if np.isnan(value) else 'infinite'}"
                 yield int(row[place]), int(life[place]), Phrase(f"{value}", "a finite number", words)
+
+
+def _first_missing(trace: Trace, kind: str, name: str) -> tuple[int, int]:
+    """Return the life and the row of the first value of a column that is missing behind one that is not."""
+    column = trace.data.column(kind, name)
+    life, row = trace.data.index(kind)
+    if column.valid is None or column.valid.all():
+        return int(life[0]), int(row[0])
+    lost = ~column.valid
+    lost[1:] &= column.valid[:-1] & (life[1:] == life[:-1])
+    places = np.flatnonzero(lost)
+    place = int(places[np.argmin(row[places])]) if len(places) else int(np.flatnonzero(~column.valid)[0])
+    return int(life[place]), int(row[place])
 
 
 def _fits(name: str, pattern: str) -> bool:

@@ -43,7 +43,9 @@ class CodeColumn:
             if value is None:
                 return missing
             if self.column.type == "flag":
-                return int(bool(value))
+                if value not in (0, 1):
+                    raise TypeError(f"expected true or false, found {value!r}")
+                return int(value)
             if not isinstance(value, str):
                 raise TypeError(f"expected a text, found {value!r}")
         except Exception as error:  # the game's own code; this value is missing and counted
