@@ -14,6 +14,7 @@ from breadcrumb.store.memory import trace_from_journal
 from breadcrumb.trace.opened import Trace
 
 _STEP = 0.1
+_STARTED_AT = "2026-01-01T00:00:00Z"  # so that one made twice is the same
 
 
 def make_trace(
@@ -87,7 +88,7 @@ def _record(
     about: Mapping[str, Any],
 ) -> None:
     there: dict[str, SimpleNamespace] = {}
-    with Recorder(path, strict=True, **about) as rec:
+    with Recorder(path, strict=True, **{"started_at": _STARTED_AT, **about}) as rec:
         rec.declare(events=declare)
         for name, value in parameters.items():
             rec.parameter(name, value)
