@@ -142,9 +142,9 @@ def shows(
     write = form.format if isinstance(form, str) else form
     text, value = meet_tracks(text, value)
     distinct, where = np.unique(value.parts[0], return_inverse=True)
-    written = tuple(dict.fromkeys(write(one) for one in distinct.tolist()))
-    codes = np.array([written.index(write(one)) for one in distinct.tolist()], np.int64)[where]
-    due = Signal(text.track, value.name, (codes,), value.valid, "", written, text.owner)
+    known: dict[str, int] = {}
+    codes = np.array([known.setdefault(write(one), len(known)) for one in distinct.tolist()], np.int64)[where]
+    due = Signal(text.track, value.name, (codes,), value.valid, "", tuple(known), text.owner)
     sentence = f"{text.title} shows {value.name}"
     return judge_near(text, due, sentence, scope=Scope(during, except_during, occasions))
 
