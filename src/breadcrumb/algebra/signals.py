@@ -1,10 +1,8 @@
 """Signals: a value on every sample of one object or of a group, over all lives."""
 
-import operator
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, Self
+from typing import Any, NamedTuple, Self
 
 import numpy as np
 
@@ -12,29 +10,32 @@ from breadcrumb.algebra import kernels
 from breadcrumb.algebra.angles import (
     FULL_TURNS,
     full_turn,
-    plan_axes,
-    pointing,
     turn_between,
     unwrapped,
     warn_of_angles,
 )
-from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
+from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration
-from breadcrumb.algebra.meeting import at_places, meet_tracks, places_at
+from breadcrumb.algebra.meeting import at_places, places_at
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.samples import largest_of, noise_of, per_second
-from breadcrumb.algebra.spaces import turned
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
-from breadcrumb.errors import Misuse, UnknownName
-from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.algebra.vectors import Vectors
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 
-PART_NAMES = "xyzw"
+
+class _Turns(NamedTuple):
+    """Samples that are other than the one before, in the order of the clock."""
+
+    places: Ints
+    row: Ints
+    life: Ints
 
 
 @dataclass(frozen=True, eq=False)
-class Signal(Arithmetic):
+class Signal(Vectors):
     """A value over time (not a message), as NumPy arrays over a track of samples.
 
     Comparisons and arithmetic are element by element. A value that was not recorded is missing, and whatever is
@@ -62,97 +63,6 @@ class Signal(Arithmetic):
         return self.track.same_as(other.track) and np.array_equal(
             self.values, other.values, equal_nan=self.texts is None and not self.is_flag
         )
-
-    # Parts of a vector
-
-    @property
-    def x(self) -> Self:
-        """The first part of a vector."""
-        return self._part(0)
-
-    @property
-    def y(self) -> Self:
-        """The second part of a vector."""
-        return self._part(1)
-
-    @property
-    def z(self) -> Self:
-        """The third part of a vector."""
-        return self._part(2)
-
-    @property
-    def w(self) -> Self:
-        """The fourth part of a quaternion, its real one."""
-        return self._part(3)
-
-    def _part(self, place: int) -> Self:
-        if self.track.unseen:
-            return self
-        if len(self.parts) == 1 or place >= len(self.parts):
-            has = "no parts" if len(self.parts) == 1 else f"the parts {', '.join(PART_NAMES[: len(self.parts)])}"
-            raise UnknownName(
-                "part", PART_NAMES[place], PART_NAMES[: len(self.parts)], f"{self.name}, which has {has},"
-            )
-        return replace(self, name=f"{self.name}.{PART_NAMES[place]}", parts=(self.parts[place],))
-
-    @property
-    def plan(self) -> Self:
-        """A position as seen in plan view: its two parts across the up axis; a vector of two is that already.
-
-        Raises:
-            Misuse: the vector has three parts and `about` does not say which axis is up.
-        """
-        if len(self.parts) != 3 or self.track.unseen:
-            return self
-        kept = plan_axes(self.track.session, 3, self.name)
-        name = f"{self.name} in plan ({', '.join(PART_NAMES[place] for place in kept)})"
-        return replace(
-            self, name=name, parts=tuple(self.parts[place] for place in kept), known_noise=lambda: self.noise
-        )
-
-    def norm(self) -> Self:
-        """Return the length of a vector."""
-        parts = self.parts
-        length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
-        return replace(self, name=f"|{self.name}|", parts=(length,), known_noise=lambda: self.noise)
-
-    def dot(self, other: Operand) -> "Signal":
-        """Return the scalar product of two vectors."""
-        product = self * other
-        total = np.sum(product.parts, axis=0)
-        return replace(product, name=f"{self.name} . {called(other)}", parts=(total,))
-
-    def distance_to(self, other: Operand) -> "Signal":
-        """Return how far a position is from another one or from a point given as numbers, centre to centre.
-
-        A point of two numbers is compared with a position of three parts in plan view.
-        """
-        flat = isinstance(other, Sequence) and len(other) == 2
-        mine = self.plan if flat else self
-        return replace((mine - other).norm(), name=f"distance of {mine.name} to {called(other)}", unit=self.unit)
-
-    def depth_in(self, region: Region) -> "Signal":
-        """Return how far inside a region's border a position is; negative outside.
-
-        Raises:
-            Misuse: the region has more dimensions than the position.
-        """
-        seen = self.in_region(region)
-        if seen.track.unseen:
-            return seen
-        parts = (region.depth(seen.parts),)
-        return replace(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
-
-    def in_region(self, region: Region) -> "Signal":
-        """Return a position with as many parts as a region has dimensions, in plan if that has two.
-
-        Raises:
-            Misuse: the region has more dimensions than the position.
-        """
-        seen = self.plan if region.dimensions == 2 else self
-        if region.dimensions != len(seen.parts) and not seen.track.unseen:
-            raise Misuse(f"{region} has {region.dimensions} dimensions and {self.title} has {len(seen.parts)}")
-        return seen
 
     def rate(self) -> "Signal":
         """Return the change per second over the step that ends at each sample.
@@ -207,7 +117,7 @@ class Signal(Arithmetic):
         parts = (kernels.steps(self.parts),)
         return replace(self, name="step", parts=parts, valid=valid, known_noise=lambda: 2 * np.asarray(self.noise))
 
-    # Angles and spaces
+    # Angles
 
     @property
     def is_angle(self) -> bool:
@@ -245,58 +155,6 @@ class Signal(Arithmetic):
         turn = self - other
         return replace(turn, parts=(turn_between(turn.parts[0], np.zeros(1), full),))
 
-    def bearing_to(self, other: Operand) -> "Signal":
-        """Return the angle of the direction in plan from a position to another one, in the session's own convention.
-
-        It is missing where the two are one.
-
-        Raises:
-            Misuse: `about` does not tell the unit, zero and sense of angles, or which way an axis points.
-        """
-        if self.track.unseen:
-            return self
-        flat = isinstance(other, Sequence) and len(other) == 2
-        mine = self.plan if flat else self
-        return replace((mine - other)._pointing(-1.0), name=f"bearing of {self.name} to {called(other)}")
-
-    def direction(self) -> "Signal":
-        """Return the angle of a vector in plan, in the session's own convention; missing where it has no length."""
-        return self if self.track.unseen else self._pointing(1.0)
-
-    def _pointing(self, sign: float) -> "Signal":
-        angle, length, unit = pointing(self, sign)
-        noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
-        name, valid = f"direction of {self.name}", self.usable & (length > 0)
-        return replace(self, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world")
-
-    def relative_to(self, origin: Operand, turn: "Signal | None" = None) -> "Signal":
-        """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
-
-        Args:
-            origin: the owner's position.
-            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
-        """
-        offset = self - origin
-        parts = offset.parts
-        if turn is not None and not self.track.unseen:
-            offset, by = meet_tracks(offset, turn)
-            parts = turned(offset.parts, by, back=True)
-        name = f"{self.name} relative to {called(origin)}"
-        return replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
-
-    def to_world(self, origin: Operand, turn: "Signal | None" = None) -> "Signal":
-        """Return a position that is in an owner's space in the world: turned by the owner's turn, and moved to it.
-
-        Args:
-            origin: the owner's position.
-            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
-        """
-        mine = replace(self, space="world")
-        if turn is not None and not self.track.unseen:
-            mine, by = meet_tracks(mine, turn)
-            mine = replace(mine, parts=turned(mine.parts, by, back=False))
-        return replace(mine + origin, name=f"{self.name} in the world")
-
     # Values at moments, and moments from values
 
     def at(self, moments: Moments) -> "Signal":
@@ -327,17 +185,16 @@ class Signal(Arithmetic):
 
     def rises(self) -> Moments:
         """Return the moments at which a flag turns true; one that is true from a life's start does not rise."""
-        return self._edges("rises()", operator.gt, "rise")
+        return self._edges("rises()", "rise")
 
     def falls(self) -> Moments:
         """Return the moments at which a flag turns false."""
-        return self._edges("falls()", operator.lt, "fall")
+        return self._edges("falls()", "fall")
 
     def changes(self) -> Moments:
         """Return the moments at which the value is another one than on the sample before."""
-        track = self._samples("changes()")
-        places = np.unique(np.concatenate([kernels.turning_places(part) for part in self.parts]))
-        return self._moments_at(places, track, "change")
+        self._samples("changes()")
+        return self._moments_at(self._turns, "change")
 
     def spans(self) -> Spans:
         """Return the stretches of samples on which a flag is true."""
@@ -360,35 +217,39 @@ class Signal(Arithmetic):
 
     # How it is done
 
-    def _edges(self, what: str, compare: Callable[[Any, Any], Any], word: str) -> Moments:
+    def _edges(self, what: str, word: str) -> Moments:
         self._flags(what)
-        track = self._samples(what)
-        flags = self.parts[0]
-        places = self._turns
-        return self._moments_at(places[compare(flags[places], flags[places - 1])], track, word)
+        self._samples(what)
+        turned, on = self._turns, self._turned_on
+        return self._moments_at(_Turns(*(part[on == (word == "rise")] for part in turned)), word)
 
     @cached_property
-    def _turns(self) -> Ints:
-        """The places of samples that are other than the one before."""
-        return kernels.turning_places(self.parts[0])
-
-    def _moments_at(self, places: Ints, track: Track, word: str) -> Moments:
-        """Return the moments of changes at these places, where they are within a life and both values are known."""
-        kept = track.life[places] == track.life[places - 1]
+    def _turns(self) -> "_Turns":
+        """Where the value is another one than on the sample before."""
+        track = self.track
+        turns = [kernels.turning_places(part) for part in self.parts]
+        places = turns[0] if len(turns) == 1 else np.unique(np.concatenate(turns))
+        run = np.searchsorted(track.starts, places, side="right") - 1
+        kept = track.starts[run] != places
         if self.valid is not None:
             kept &= self.valid[places] & self.valid[places - 1]
-        places = places[kept]
-        places = places[np.argsort(track.row[places], kind="stable")]
-        nobody = np.full(len(places), NOBODY)
-        return Moments(
-            self.track.session,
-            f"{word} of {self.name}",
-            track.row[places],
-            nobody,
-            track.name_at(places),
-            nobody,
-            known_life=track.life[places],
-        )
+        places, run = places[kept], run[kept]
+        row = track.row[places]
+        order = np.argsort(row, kind="stable")
+        return _Turns(places[order], row[order], track.life[track.starts[run[order]]])
+
+    @cached_property
+    def _turned_on(self) -> Bools:
+        """Of a flag: which of the turns are to true."""
+        flags: Bools = self.parts[0][self._turns.places]
+        return flags
+
+    def _moments_at(self, turns: "_Turns", word: str) -> Moments:
+        """Return turns as moments."""
+        nobody = np.full(len(turns.row), NOBODY)
+        name = self.track.session.lives.name[turns.life] if len(turns.life) else nobody
+        label = f"{word} of {self.name}"
+        return Moments(self.track.session, label, turns.row, nobody, name, nobody, known_life=turns.life)
 
     def _picked(self, moments: Moments, places: Ints) -> "Signal":
         return at_places(self, moments, places)

@@ -6,9 +6,10 @@ from functools import cached_property
 import numpy as np
 
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.signals import PART_NAMES, Signal
+from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import UnknownName
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData

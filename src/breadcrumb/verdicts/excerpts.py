@@ -7,8 +7,9 @@ from typing import TypeAlias
 import numpy as np
 
 from breadcrumb.algebra.regions import Region
-from breadcrumb.algebra.signals import PART_NAMES, Signal
+from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Number, Stay
 

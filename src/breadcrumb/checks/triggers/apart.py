@@ -39,10 +39,12 @@ class _Dealt(NamedTuple):
         if (same & (np.maximum(last, cause.row)[:-1] >= cause.row[1:])).any():
             return None
         keys, own = of_effect * size + effect.row, label * size
-        at_cause = np.searchsorted(keys, own + cause.row)
-        if (at_cause < np.searchsorted(keys, own + cause.row, side="right")).any():
+        asked = own + cause.row
+        at_cause = np.searchsorted(keys, asked)
+        if effect.count and (keys[np.minimum(at_cause, effect.count - 1)] == asked).any():
             return None
-        begin = np.searchsorted(keys, own + first)
+        at_once = np.array_equal(first, cause.row)
+        begin = at_cause if at_once else np.searchsorted(keys, own + first)
         end = np.searchsorted(keys, own + np.minimum(last, clock.size), side="right")
         return cls(cause, effect, label, first, last, of_effect, at_cause, begin, np.maximum(begin, end))
 

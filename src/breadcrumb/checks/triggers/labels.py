@@ -61,4 +61,4 @@ def _comparable(value: Any) -> Any:
 def _kinds_of(moments: Moments) -> set[str]:
     session = moments.session
     life = moments.life[moments.life != NOBODY]
-    return {session.kinds[kind] for kind in np.unique(session.lives.kind[life]).tolist()}
+    return {session.kinds[kind] for kind in np.flatnonzero(np.bincount(session.lives.kind[life])).tolist()}

@@ -1,0 +1,167 @@
+"""Vectors: their parts, lengths, directions and spaces."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Self
+
+import numpy as np
+
+from breadcrumb.algebra import kernels
+from breadcrumb.algebra.angles import FULL_TURNS, plan_axes, pointing
+from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
+from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.spaces import turned
+from breadcrumb.errors import Misuse, UnknownName
+
+PART_NAMES = "xyzw"
+
+
+@dataclass(frozen=True, eq=False)
+class Vectors(Arithmetic):
+    """Values of two or three parts, or quaternions of four; a number is a vector of one."""
+
+    # Parts of a vector
+
+    @property
+    def x(self) -> Self:
+        """The first part of a vector."""
+        return self._part(0)
+
+    @property
+    def y(self) -> Self:
+        """The second part of a vector."""
+        return self._part(1)
+
+    @property
+    def z(self) -> Self:
+        """The third part of a vector."""
+        return self._part(2)
+
+    @property
+    def w(self) -> Self:
+        """The fourth part of a quaternion, its real one."""
+        return self._part(3)
+
+    def _part(self, place: int) -> Self:
+        if self.track.unseen:
+            return self
+        if len(self.parts) == 1 or place >= len(self.parts):
+            has = "no parts" if len(self.parts) == 1 else f"the parts {', '.join(PART_NAMES[: len(self.parts)])}"
+            raise UnknownName(
+                "part", PART_NAMES[place], PART_NAMES[: len(self.parts)], f"{self.name}, which has {has},"
+            )
+        return replace(self, name=f"{self.name}.{PART_NAMES[place]}", parts=(self.parts[place],))
+
+    @property
+    def plan(self) -> Self:
+        """A position as seen in plan view: its two parts across the up axis; a vector of two is that already.
+
+        Raises:
+            Misuse: the vector has three parts and `about` does not say which axis is up.
+        """
+        if len(self.parts) != 3 or self.track.unseen:
+            return self
+        kept = plan_axes(self.track.session, 3, self.name)
+        name = f"{self.name} in plan ({', '.join(PART_NAMES[place] for place in kept)})"
+        return replace(
+            self, name=name, parts=tuple(self.parts[place] for place in kept), known_noise=lambda: self.noise
+        )
+
+    def norm(self) -> Self:
+        """Return the length of a vector."""
+        parts = self.parts
+        length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
+        return replace(self, name=f"|{self.name}|", parts=(length,), known_noise=lambda: self.noise)
+
+    def dot(self, other: Operand) -> Self:
+        """Return the scalar product of two vectors."""
+        product = self * other
+        total = np.sum(product.parts, axis=0)
+        return replace(product, name=f"{self.name} . {called(other)}", parts=(total,))
+
+    def distance_to(self, other: Operand) -> Self:
+        """Return how far a position is from another one or from a point given as numbers, centre to centre.
+
+        A point of two numbers is compared with a position of three parts in plan view.
+        """
+        flat = isinstance(other, Sequence) and len(other) == 2
+        mine = self.plan if flat else self
+        return replace((mine - other).norm(), name=f"distance of {mine.name} to {called(other)}", unit=self.unit)
+
+    def depth_in(self, region: Region) -> Self:
+        """Return how far inside a region's border a position is; negative outside.
+
+        Raises:
+            Misuse: the region has more dimensions than the position.
+        """
+        seen = self.in_region(region)
+        if seen.track.unseen:
+            return seen
+        parts = (region.depth(seen.parts),)
+        return replace(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
+
+    def in_region(self, region: Region) -> Self:
+        """Return a position with as many parts as a region has dimensions, in plan if that has two.
+
+        Raises:
+            Misuse: the region has more dimensions than the position.
+        """
+        seen = self.plan if region.dimensions == 2 else self
+        if region.dimensions != len(seen.parts) and not seen.track.unseen:
+            raise Misuse(f"{region} has {region.dimensions} dimensions and {self.title} has {len(seen.parts)}")
+        return seen
+
+    # Directions and spaces
+
+    def bearing_to(self, other: Operand) -> Self:
+        """Return the angle of the direction in plan from a position to another one, in the session's own convention.
+
+        It is missing where the two are one.
+
+        Raises:
+            Misuse: `about` does not tell the unit, zero and sense of angles, or which way an axis points.
+        """
+        if self.track.unseen:
+            return self
+        flat = isinstance(other, Sequence) and len(other) == 2
+        mine = self.plan if flat else self
+        return replace((mine - other)._pointing(-1.0), name=f"bearing of {self.name} to {called(other)}")
+
+    def direction(self) -> Self:
+        """Return the angle of a vector in plan, in the session's own convention; missing where it has no length."""
+        return self if self.track.unseen else self._pointing(1.0)
+
+    def _pointing(self, sign: float) -> Self:
+        angle, length, unit = pointing(self, sign)
+        noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
+        name, valid = f"direction of {self.name}", self.usable & (length > 0)
+        return replace(self, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world")
+
+    def relative_to(self, origin: Operand, turn: Self | None = None) -> Self:
+        """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
+
+        Args:
+            origin: the owner's position.
+            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
+        """
+        offset = self - origin
+        parts = offset.parts
+        if turn is not None and not self.track.unseen:
+            offset, by = meet_tracks(offset, turn)
+            parts = turned(offset.parts, by, back=True)
+        name = f"{self.name} relative to {called(origin)}"
+        return replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
+
+    def to_world(self, origin: Operand, turn: Self | None = None) -> Self:
+        """Return a position that is in an owner's space in the world: turned by the owner's turn, and moved to it.
+
+        Args:
+            origin: the owner's position.
+            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
+        """
+        mine = replace(self, space="world")
+        if turn is not None and not self.track.unseen:
+            mine, by = meet_tracks(mine, turn)
+            mine = replace(mine, parts=turned(mine.parts, by, back=False))
+        return replace(mine + origin, name=f"{self.name} in the world")
