@@ -190,3 +190,72 @@ def test_a_smoothed_acceleration_is_that_of_the_best_parabola() -> None:
     assert smooth.usable.tolist() == [False] * 7 + [True] * 46 + [False] * 7
     assert np.abs(smooth.values[7:53] + 9.8).max() < 0.05
     assert np.abs(z.second_rate().values[2:] + 9.8).max() > 0.1
+
+
+CAMERAS: dict[str, tuple[dict[str, Any], tuple[float, float], tuple[float, ...]]] = {
+    # what the camera has beside its position (0, 0, 10) and a screen of 200 x 100, a point, and the ray worked out by hand
+    "the middle, level": ({"field_of_view": 90.0, "yaw": 0.0}, (100.0, 50.0), (1.0, 0.0, 0.0)),
+    "the upper edge is half the view up": ({"field_of_view": 90.0, "yaw": 0.0}, (100.0, 0.0), (1.0, 0.0, 1.0)),
+    "the right edge is as much farther as the screen is wide": ({"field_of_view": 90.0, "yaw": 0.0}, (200.0, 50.0), (1.0, -2.0, 0.0)),
+    "turned to the north": ({"field_of_view": 90.0, "yaw": 90.0}, (200.0, 50.0), (2.0, 1.0, 0.0)),
+    "straight down": ({"field_of_view": 90.0, "yaw": 0.0, "pitch": -90.0}, (100.0, 0.0), (1.0, 0.0, -1.0)),
+    "rolled onto its right side": ({"field_of_view": 90.0, "yaw": 0.0, "roll": 90.0}, (100.0, 0.0), (1.0, -1.0, 0.0)),
+    "by a quaternion, to the north": ({"field_of_view": 90.0, "orientation": (0.0, 0.0, 0.5**0.5, 0.5**0.5)}, (200.0, 50.0), (2.0, 1.0, 0.0)),
+    "parallel": ({"view_height": 20.0, "yaw": 0.0, "pitch": -90.0}, (200.0, 50.0), (0.0, 0.0, -1.0)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CAMERAS)
+def test_a_point_on_the_screen_becomes_a_ray_and_comes_back(name: str) -> None:
+    """A ray through a pixel is what the camera's place, turn and lens make it, and what it meets is seen at that pixel."""
+    lens, point, expected = CAMERAS[name]
+    camera = {"position": (0.0, 0.0, 10.0), "screen": (200.0, 100.0), **lens}
+    trace = make_trace(
+        [{"eye": camera, "mouse": {"place": point}}], kinds={"eye": "camera", "mouse": "pointer"}, axes={"z": "up"},
+        angles={"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, spaces={"place": "screen"},
+        units={"field_of_view": "deg", "position": "m"},
+    )  # fmt: skip
+    eye, place = trace.one("camera"), trace.one("pointer").place
+    ray = place.to_ray(eye)
+    length = math.hypot(*expected)
+    assert ray.direction.values[0].tolist() == pytest.approx([part / length for part in expected])
+    there = ray.origin + ray.direction * 7.0
+    assert there.on_screen(eye).values[0].tolist() == pytest.approx(list(point))
+    water = ray.on_plane("z", 0.0)
+    assert water.usable.tolist() == [expected[2] < 0]
+    if expected[2] < 0:
+        assert water.values[0][2] == pytest.approx(0.0)
+        assert water.on_screen(eye).values[0].tolist() == pytest.approx(list(point))
+    with pytest.raises(Misuse, match="world space"):
+        eye.position.to_ray(eye)
+
+
+def test_a_spin_by_quaternions_is_an_angle() -> None:
+    """The turn about an axis is followed through whole turns and through the change of sign of a quaternion."""
+    halves = [math.radians(9 * n) / 2 for n in range(120)]
+    hands = [(0.0, 0.0, math.sin(half), math.cos(half)) for half in halves]
+    states = [{"c": {"hand": tuple(-part for part in hand) if n % 2 else hand}} for n, hand in enumerate(hands)]
+    hand = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock").hand
+    assert hand.turn_about("z").unwrapped().values.tolist() == pytest.approx([9.0 * n for n in range(120)])
+    assert np.abs(hand.turn_about("x").values).max() == pytest.approx(0.0)
+
+
+def test_a_part_of_a_trace_is_a_trace() -> None:
+    """In one span alone, lives, moments, parameters and signals are those of its frames, and nothing reaches outside."""
+    states: list[dict[str, Any]] = [
+        {"a": {"n": float(n)}, **({"b": {"n": 0.0}} if n in (1, 2, 5) else {})} for n in range(8)
+    ]
+    events = [(1, "bell.rung", "a"), (4, "bell.rung", "a", None, {"k": 4}), (6, "bell.rung", "b")]
+    trace = make_trace(states, kinds={"a": "keg", "b": "keg"}, events=events, parameters={"cap": 2.0})
+    part = trace.during(((trace.one(id="a").n >= 2) & (trace.one(id="a").n <= 5)).spans()[0])
+    kegs = part.all("keg")
+    assert (part.clock.frames.tolist(), part.parameter("cap"), part.events("bell.rung")["k"].tolist()) == (
+        [2, 3, 4, 5],
+        2.0,
+        [4.0],
+    )
+    assert (kegs.appears.frames.tolist(), kegs.leaves.frames.tolist()) == ([5], [3])
+    assert part.one(id="a").n.values.tolist() == [2.0, 3.0, 4.0, 5.0]
+    assert [one.values.tolist() for one in trace.all("keg").n.per(trace.one(id="b").life_spans)] == [[0.0, 0.0], [0.0]]
+    with pytest.raises(Misuse, match="has 3"):
+        trace.during(trace.all("keg").life_spans)

@@ -255,7 +255,7 @@ ROWS: dict[str, Row] = {
         crowd(gone="ab", n=lambda t: 3.0, state=lambda t: "3 C"), crowd({("b", 6): {"n": None}}, n=lambda t: 3.0, state=lambda t: "3 C"),
     ),
     "alike": Row(
-        lambda t: values.alike(t.one(id="a").n, during=t.one(id="a").lit.spans(), relative=True, tol=0.5),
+        lambda t: values.alike(t.one(id="a").n.per(t.one(id="a").lit.spans()), relative=True, tol=0.5),
         crowd(n=lambda t: 5 * t, lit=lambda t: t < 0.35 or 0.75 < t < 1.05), 0.5,
         crowd({("a", 8): {"n": 9.0}}, n=lambda t: 5 * t, lit=lambda t: t < 0.35 or 0.75 < t < 1.05), ("a", 11, "5"), None,
         crowd(n=lambda t: t, lit=lambda t: t < 0.35), crowd({("a", 7): {"n": None}}, n=lambda t: 5 * t, lit=lambda t: t < 0.35 or 0.75 < t < 1.05),

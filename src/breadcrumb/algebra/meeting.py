@@ -41,9 +41,9 @@ def meet_tracks(left: S, right: S) -> tuple[S, S]:
                 f"{left.name} and {right.name} were not picked at the same moments; pick both at the same ones"
             )
         if right.track.one_at_a_time:
-            right = _on_track(right, left.track)
+            right = on_track(right, left.track)
         elif left.track.one_at_a_time:
-            left = _on_track(left, right.track)
+            left = on_track(left, right.track)
         else:
             raise Misuse(
                 f"{left.name} and {right.name} are of two groups, and nothing says which object goes with which; "
@@ -120,7 +120,8 @@ def _same_life(track: Track, place: Ints, life: Ints, moments: Moments) -> NDArr
     return np.asarray(~by_subject | (owner == life))
 
 
-def _on_track(signal: S, track: Track) -> S:
+def on_track(signal: S, track: Track) -> S:
+    """Return a signal that never has two samples on a frame on another track, frame by frame."""
     places = signal.track.find_row(track.row)
     there = places != NOBODY
     safe = np.where(there, places, 0)

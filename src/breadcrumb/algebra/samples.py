@@ -1,8 +1,8 @@
 """Samples: the values of a signal and the track they belong to, as plain data."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -77,6 +77,16 @@ class Samples:
             return known[places] if isinstance(known, np.ndarray) and known.ndim else known
 
         return noise
+
+    def take(self, places: Ints) -> Self:
+        """Return some of the samples, by their places."""
+        return replace(
+            self,
+            track=self.track.take(places),
+            parts=tuple(part[places] for part in self.parts),
+            valid=None if self.valid is None else self.valid[places],
+            known_noise=self.noise_at(places),
+        )
 
     @property
     def usable(self) -> Bools:

@@ -19,6 +19,7 @@ from breadcrumb.algebra.durations import Duration, duration
 from breadcrumb.algebra.meeting import at_places, places_at
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import largest_of, noise_of, per_second
+from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.vectors import Vectors
@@ -43,7 +44,7 @@ class Signal(Vectors):
     """
 
     @classmethod
-    def from_data(cls, moments: Moments, key: str, unit: str = "") -> "Signal":
+    def from_data(cls, moments: Moments, key: str, unit: str = "", space: str = "world") -> "Signal":
         """Return numbers or vectors of numbers from the data of moments, as a signal picked at them.
 
         Raises:
@@ -56,7 +57,8 @@ class Signal(Vectors):
         track = Track(moments.session, moments.life, moments.row, moments.row, moments.subject, moments.unseen)
         parts = tuple(values.T) if values.ndim == 2 else (values,)
         missing = np.isnan(parts[0])
-        return cls(track, f"{key} of {moments.label}", parts, ~missing if missing.any() else None, unit)
+        valid = ~missing if missing.any() else None
+        return cls(track, f"{key} of {moments.label}", parts, valid, unit, space=space)
 
     def same_as(self, other: "Signal") -> bool:
         """Tell whether another signal has the same values on the same samples."""
@@ -183,6 +185,18 @@ class Signal(Vectors):
         """Return the samples that lie in none of the spans."""
         return self.take(np.flatnonzero(~spans.covers(self.track.life, self.track.row)))
 
+    def per(self, spans: Spans) -> "Segments[Self]":
+        """Return the signal in each span by itself, in the order in which they begin: one play, hold, hop or life.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> boat = small_trace().one("skiff")
+            >>> [len(life) for life in boat.position.per(boat.life_spans)]
+            [4]
+        """
+        self._samples("per()")
+        return Segments(self, spans)
+
     def rises(self) -> Moments:
         """Return the moments at which a flag turns true; one that is true from a life's start does not rise."""
         return self._edges("rises()", "rise")
@@ -204,16 +218,6 @@ class Signal(Vectors):
         goes_on = on & np.r_[False, on[:-1]] & ~track.first_of_life
         begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.r_[goes_on[1:], False])
         return Spans(track.session, self.name, track.life[begin], track.row[begin], track.row[end])
-
-    def take(self, places: Ints) -> Self:
-        """Return some of the samples, by their places."""
-        return replace(
-            self,
-            track=self.track.take(places),
-            parts=tuple(part[places] for part in self.parts),
-            valid=None if self.valid is None else self.valid[places],
-            known_noise=self.noise_at(places),
-        )
 
     # How it is done
 

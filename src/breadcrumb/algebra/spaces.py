@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from breadcrumb.algebra.angles import compass_of, full_turn, plan_axes
+from breadcrumb.algebra.angles import FULL_TURNS, compass_of, full_turn, plan_axes, turn_between
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats
@@ -17,7 +17,7 @@ def turned(parts: tuple[Floats, ...], turn: Samples, *, back: bool) -> tuple[Flo
     if len(turn.parts) == 4:
         if len(parts) != 3:
             raise Misuse(f"{turn.name} is a quaternion, which turns vectors of three parts; found {len(parts)}")
-        return _by_quaternion(parts, turn.parts, -1.0 if back else 1.0)
+        return turned_by_quaternion(parts, turn.parts, back=back)
     if len(turn.parts) != 1:
         raise Misuse(f"expected an angle or a quaternion to turn by, and {turn.name} has {len(turn.parts)} parts")
     session = turn.track.session
@@ -29,9 +29,26 @@ def turned(parts: tuple[Floats, ...], turn: Samples, *, back: bool) -> tuple[Flo
     return tuple(result)
 
 
-def _by_quaternion(v: tuple[Floats, ...], q: tuple[Floats, ...], sign: float) -> tuple[Floats, ...]:
+def turn_about(quaternion: Samples, axis: str) -> tuple[Floats, str]:
+    """Return the part of rotations that is about one axis, as angles, and their unit: the twist of swing and twist.
+
+    For q = (u, s) it is 2 atan2(u . axis, s), the same for q and -q, which stand for one rotation.
+    """
+    unit = quaternion.track.session.angles.get("unit", "")
+    if unit not in FULL_TURNS:
+        raise Misuse("turn_about needs to know the unit of angles; record it as angles={'unit': 'deg'} or alike")
+    if axis not in ("x", "y", "z") or len(quaternion.parts) != 4:
+        raise Misuse(
+            f"turn_about: expected a quaternion of parts x, y, z, w and the axis 'x', 'y' or 'z'; "
+            f"found {quaternion.name}, of {len(quaternion.parts)} parts, and {axis!r}"
+        )
+    half = np.arctan2(quaternion.parts["xyz".index(axis)], quaternion.parts[3])
+    return turn_between(half * FULL_TURNS[unit] / np.pi, np.zeros(1), FULL_TURNS[unit]), unit
+
+
+def turned_by_quaternion(v: tuple[Floats, ...], q: tuple[Floats, ...], *, back: bool) -> tuple[Floats, ...]:
     """Return v + 2 s (u x v) + 2 u x (u x v) over |q|^2, for q = (u, s): the rotation that a quaternion stands for."""
-    u, s = np.stack([sign * part for part in q[:3]]), q[3]
+    u, s = np.stack([-part if back else part for part in q[:3]]), q[3]
     vector = np.stack(v)
     size = (u * u).sum(axis=0) + s * s
     cross = np.cross(u, vector, axis=0)

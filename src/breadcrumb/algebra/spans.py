@@ -74,6 +74,16 @@ class Spans:
     def __len__(self) -> int:
         return self.count
 
+    def __getitem__(self, place: int) -> Self:
+        """Return one of them, in the order in which they begin; -1 is the last.
+
+        Raises:
+            IndexError: there are not so many.
+        """
+        if not -self.count <= place < self.count:
+            raise IndexError(f"{self.label}: there are {self.count} spans, and no span {place}")
+        return self.pick(np.array([place]))
+
     def __bool__(self) -> bool:
         raise Misuse(f"whether {self.label} is no one truth; write spans.count > 0")
 
@@ -92,6 +102,11 @@ class Spans:
 
     def __sub__(self, other: "Spans") -> Self:
         return self._covered_by((self.merged(), 1), (self._shared(other, "-").merged(), -1), least=1)
+
+    def pick(self, places: Ints) -> Self:
+        """Return some of the spans, by their places in the order in which they begin."""
+        order = np.lexsort((self.life, self.first))[places]
+        return type(self)(self.session, self.label, self.life[order], self.first[order], self.last[order])
 
     def merged(self) -> Self:
         """Return the same frames in the fewest spans."""

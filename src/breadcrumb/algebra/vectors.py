@@ -9,9 +9,10 @@ import numpy as np
 from breadcrumb.algebra import kernels
 from breadcrumb.algebra.angles import FULL_TURNS, plan_axes, pointing
 from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
+from breadcrumb.algebra.cameras import Camera, Ray, on_screen, ray_through
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.regions import Region
-from breadcrumb.algebra.spaces import turned
+from breadcrumb.algebra.spaces import turn_about, turned
 from breadcrumb.errors import Misuse, UnknownName
 
 PART_NAMES = "xyzw"
@@ -137,6 +138,47 @@ class Vectors(Arithmetic):
         noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
         name, valid = f"direction of {self.name}", self.usable & (length > 0)
         return replace(self, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world")
+
+    def turn_about(self, axis: str) -> Self:
+        """Return the angle by which a quaternion turns about an axis, up to half a turn either way.
+
+        It is in the session's unit. q and -q, which stand for one rotation, give the same angle; unwrap it to follow a
+        spin.
+
+        Raises:
+            Misuse: it is no quaternion, or nothing says the unit of angles.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> states = [{"c": {"hand": (0.0, 0.0, sign * 0.5, sign * 0.75**0.5)}} for sign in (1.0, -1.0)]
+            >>> clock = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock")
+            >>> clock.hand.turn_about("z").values.round(6).tolist()
+            [60.0, 60.0]
+        """
+        if self.track.unseen:
+            return self
+        angle, unit = turn_about(self, axis)
+        blur = np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
+        return replace(self, name=f"turn of {self.name} about {axis}", parts=(angle,), unit=unit, known_noise=blur)
+
+    def to_ray(self, camera: Camera[Self]) -> Ray[Self]:
+        """Return the rays from a camera through points on its screen: where they begin, and where they point.
+
+        Args:
+            camera: an object with `position`, `screen` (its width and height in pixels), `field_of_view` (from top to
+                bottom) or `view_height` (then all rays are parallel), and a quaternion `orientation`, or `yaw`, `pitch`
+                and `roll`.
+
+        Raises:
+            Misuse: the points are not in screen space, the camera lacks something, or `about` lacks a convention.
+        """
+        nothing = self.track.unseen or camera.signal("position").track.unseen
+        return Ray(self, self) if nothing else ray_through(self, camera)
+
+    def on_screen(self, camera: Camera[Self]) -> Self:
+        """Return where a position in the world is seen on a camera's screen, in pixels, y down; missing behind it."""
+        nothing = self.track.unseen or camera.signal("position").track.unseen
+        return self if nothing else on_screen(self, camera)
 
     def relative_to(self, origin: Operand, turn: Self | None = None) -> Self:
         """Return a position in the space of an owner: the offset from its position, turned back by its own turn.

@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.cutting import Part
 from breadcrumb.model.session import NOBODY, Clock, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
@@ -197,6 +199,26 @@ class Trace:
         """
         self.all(kind)
         return table_of_samples(self.data, kind)
+
+    def during(self, span: Spans) -> "Trace":
+        """Return the trace of one span alone: a play, a round or a shift, to be checked like a session by itself.
+
+        Frames keep their numbers. A life that had begun before has no appear moment in it, and one that goes on behind
+        has no leave moment, as in an excerpt.
+
+        Raises:
+            Misuse: it is none, or several; pick one with `spans[0]`.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> trace = small_trace()
+            >>> moving = (trace.one("skiff").position.x > 0).spans()
+            >>> trace.during(moving[0]).one("skiff").position.x.values.tolist()
+            [1.0, 2.0, 3.0]
+        """
+        if span.count != 1:
+            raise Misuse(f"during: expected one span, and {span.label} has {span.count}; pick one, such as spans[0]")
+        return Trace(Part(self.data, int(span.first[0]), int(span.last[0])))
 
     @cached_property
     def _groups(self) -> dict[str, Objects]:

@@ -1,6 +1,6 @@
 """Checks of what numbers, flags and texts are."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -10,6 +10,7 @@ from breadcrumb.algebra.along import at_samples, first_of_group, first_of_life, 
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames
 from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.segments import Segments, joined
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
@@ -61,45 +62,53 @@ def equals(
     return judge_near(signal, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
-def alike(signal: Signal, *, during: Spans, relative: bool = False, tol: float = 0.0, occasions: int = 1) -> Verdict:
-    """Assert that a value goes the same way in every span: the second play, cycle or hold is like the first.
+def alike(segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.0, occasions: int = 1) -> Verdict:
+    """Assert that a value goes the same way each time: the second play, cycle, hold or participant is like the first.
 
-    The first span is what the others are compared with, at equal times from their beginning, straight between its
+    The first segment is what the others are compared with, at equal times from their beginning, straight between its
     samples, as far as it lasts.
 
     Args:
-        signal: the value: a number, a vector or an angle.
-        during: the spans, such as those in which something plays.
+        segments: a value in several spans, as `signal.per(spans)` gives it, or a list of signals of one unit: numbers,
+            vectors or angles.
         relative: whether each is counted from the value with which it begins.
         tol: how far apart they may be, in the unit of the value.
-        occasions: how many samples in second and later spans there must be at the least.
+        occasions: how many samples in second and later segments there must be at the least.
 
     Returns:
-        A verdict on every sample in the second and later spans. Idle if there is only one span. Its margin is `tol`
-        less the largest difference.
+        A verdict on every sample in the second and later segments. Idle if there is only one. Its margin is `tol` less
+        the largest difference.
+
+    Raises:
+        Misuse: the list is empty, or its signals differ in unit, parts or space.
 
     Example:
         >>> from breadcrumb.testing import make_trace
         >>> hops = [{"gull": {"z": z, "up": z > 0}} for z in (0.0, 1.0, 2.0, 0.0, 1.0, 2.5, 0.0)]
         >>> gull = make_trace(hops, kinds={"gull": "gull"}).one("gull")
-        >>> alike(gull.z, during=gull.up.spans()).first.frame
+        >>> alike(gull.z.per(gull.up.spans())).first.frame
         5
     """
-    value = signal.unwrapped() if signal.is_angle else signal
-    inside = value.during(during)
-    track = inside.track
-    sentence = f"{signal.title} is alike in every span of {during.label}{plus_minus(tol, signal.unit)}"
-    span = stretches(track, _span_of(track, during))
-    begins = first_of_group(replace(inside, parts=(track.times,), valid=None), span).parts[0]
-    passed = track.times - begins
+    whole = segments.signal if isinstance(segments, Segments) else None
+    pieces = [one for one in segments if len(one)]
+    if whole is None and not segments:
+        raise Misuse("alike: expected signals to compare, as signal.per(spans) gives them, found none")
+    leading = whole if whole is not None else segments[0]
+    sentence = f"{leading.title} is alike in "
+    sentence += (
+        f"every span of {segments.spans.label}" if isinstance(segments, Segments) else f"{len(segments)} segments"
+    )
+    sentence += plus_minus(tol, leading.unit)
+    if len(pieces) < 2:
+        why = leading.track.unseen or f"{len(pieces)} of 2 segments"
+        return Verdict(sentence, "idle", leading.track.session.label, of="samples", why_idle=why)
+    inside, piece = joined([one.unwrapped() if one.is_angle else one for one in pieces])
+    times = replace(inside, parts=(inside.track.times,), valid=None)
+    passed = inside.track.times - first_of_group(times, piece).parts[0]
     if relative:
-        inside = inside - first_of_group(inside, span)
-    earliest = int(span[np.argmin(track.row)]) if track.size else 0
-    first = (span == earliest) & inside.usable
-    later = np.flatnonzero((span != earliest) & (passed <= passed[first].max(initial=-1.0) + SAME_TIME))
-    if not len(later):
-        why = signal.track.unseen or f"{len(np.unique(span))} of 2 spans"
-        return Verdict(sentence, "idle", track.session.label, of="samples", why_idle=why)
+        inside = inside - first_of_group(inside, piece)
+    first = (piece == 0) & inside.usable
+    later = np.flatnonzero((piece > 0) & (passed <= passed[first].max(initial=-1.0) + SAME_TIME))
     parts = [np.interp(passed[later], passed[first], part[first]) for part in inside.parts]
     due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
     return judge_near(inside.take(later), due, sentence, tol=tol, scope=Scope(occasions=occasions))
