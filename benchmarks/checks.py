@@ -54,7 +54,11 @@ def crowd() -> Trace:
     nothing = np.zeros(0, np.int64)
     events = Events(nothing, nothing, nothing, (), nothing, nothing, (), nothing.astype(np.bool_))
     names = tuple(f"b{n}" for n in range(OBJECTS))
-    about = {"units": {"position": "m", "yaw": "deg"}}
+    about = {
+        "units": {"position": "m", "yaw": "deg"},
+        "axes": {"x": "right", "y": "up"},
+        "angles": {"unit": "deg", "zero": "right", "sense": "counter-clockwise"},
+    }
     session = Session("crowd", about, clock, lives, events, names, ("barrel",))
     turn = draw.uniform(0, 2 * np.pi, OBJECTS)
     t = clock.times

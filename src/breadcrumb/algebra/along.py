@@ -10,7 +10,7 @@ from breadcrumb.algebra.samples import noise_of, per_second
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 
 _UNEVEN = 0.01
 """By which share of it a step may be longer or shorter than the others to be fitted with them."""
@@ -59,6 +59,10 @@ def first_of_life(signal: Signal) -> Signal:
 
 def first_of_group(signal: Signal, group: Ints) -> Signal:
     """Return, on each sample, the first value of its group; groups are told by a number for each sample."""
+    if signal.valid is None and len(group) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
+        starts = np.flatnonzero(np.r_[True, group[1:] != group[:-1]])
+        mine = np.repeat(starts, np.diff(np.r_[starts, len(group)]))
+        return at_samples(signal, mine, f"first {signal.name}")
     places = np.flatnonzero(signal.usable)
     numbers, first = np.unique(group[places], return_index=True)
     if not len(numbers):
@@ -154,6 +158,20 @@ def summed(signal: Signal) -> Signal:
     track = Track(signal.track.session, nobody, rows)
     name = f"sum of {signal.name}"
     return Signal(track, name, parts, None, signal.unit, None, signal.owner, noise, signal.space)
+
+
+def marked(track: Track, moments: Moments, rows_later: int = 0) -> Bools:
+    """Return whether each sample lies on the frame of a moment of its object, or of nobody, or so many rows later."""
+    marks = np.zeros(track.size, np.bool_)
+    row, owned = moments.row + rows_later, moments.life != NOBODY
+    places = track.find(moments.life[owned], row[owned])
+    marks[places[places != NOBODY]] = True
+    everyones = row[~owned & (moments.subject == NOBODY)]
+    if len(everyones):
+        on_row = np.zeros(moments.session.clock.size + rows_later, np.bool_)
+        on_row[everyones] = True
+        marks |= on_row[track.row]
+    return marks
 
 
 def latest(track: Track, moments: Moments) -> Ints:

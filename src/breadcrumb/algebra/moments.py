@@ -237,13 +237,6 @@ class Moments:
         )
         return joined.pick(np.lexsort((order, row)))
 
-    def flags_on(self, life: Ints, row: Ints) -> Bools:
-        """Return whether each of these lives has such a moment on that row; one of nobody counts for everyone."""
-        size = self.session.clock.size + 1
-        owned = self.life != NOBODY
-        own = np.isin(life * size + row, (self.life * size + self.row)[owned])
-        return own | np.isin(row, self.row[~owned & (self.subject == NOBODY)])
-
     def _meaning(self) -> tuple[Any, ...]:
         return self.row.tolist(), self.order.tolist(), self.subject.tolist(), [dict(one) for one in self.data]
 

@@ -1,6 +1,7 @@
 """Spans: stretches of frames, each with its subject."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Self
 
 import numpy as np
@@ -105,8 +106,12 @@ class Spans:
 
     def pick(self, places: Ints) -> Self:
         """Return some of the spans, by their places in the order in which they begin."""
-        order = np.lexsort((self.life, self.first))[places]
+        order = self._by_beginning[places]
         return type(self)(self.session, self.label, self.life[order], self.first[order], self.last[order])
+
+    @cached_property
+    def _by_beginning(self) -> Ints:
+        return np.lexsort((self.life, self.first))
 
     def merged(self) -> Self:
         """Return the same frames in the fewest spans."""

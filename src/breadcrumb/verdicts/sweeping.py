@@ -1,6 +1,7 @@
 """Looking at every sample once, in blocks that fit the cache, and keeping only what a verdict needs."""
 
 from collections.abc import Callable
+from functools import cache
 from typing import NamedTuple, TypeAlias
 
 import numpy as np
@@ -80,6 +81,7 @@ def sweep(
     least = np.full(len(starts), np.inf)
     kept: list[Ints] = []
     found: list[Floats] = []
+    noise_of = cache(noise_of)
     stored = isinstance(slack_of, Between) and isinstance(slack_of.values, np.ndarray)
     length = _BLOCK if stored else _SMALL_BLOCK
     for begin in range(0, size, length):

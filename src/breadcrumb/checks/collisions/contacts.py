@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from breadcrumb.algebra.along import previous
+from breadcrumb.algebra.along import marked, previous
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames, window
 from breadcrumb.algebra.moments import Moments
@@ -241,7 +241,7 @@ def never_skips(
         crossed |= _crosses(before.parts, seen.parts, a, b)
     stays = Signal(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
     if except_at is not None:
-        stays = stays.take(np.flatnonzero(~except_at.flags_on(stays.track.life, stays.track.row)))
+        stays = stays.take(np.flatnonzero(~marked(stays.track, except_at)))
     scope = Scope(during, except_during, occasions, reach=1 if during is not None or except_during is not None else 0)
     said = Phrase("on the other side", "on this side", "passes through")
     return judge_flag(stays, sentence, said, scope=scope, position=position)

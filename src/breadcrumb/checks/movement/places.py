@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.algebra.along import first_of_life
+from breadcrumb.algebra.along import first_of_life, marked
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
@@ -205,7 +205,7 @@ def never_jumps(
     scope = Scope(during, except_during, reach=1)
     step = scope.of(step)
     if except_at is not None:
-        step = step.take(np.flatnonzero(~except_at.flags_on(step.track.life, step.track.row)))
+        step = step.take(np.flatnonzero(~marked(step.track, except_at)))
     length, unit = step.parts[0], position.unit
 
     def phrase(place: int) -> Phrase:

@@ -5,7 +5,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.algebra.along import first_of_group, first_of_life, latest, previous, smoothed_second_rate, stretches
+from breadcrumb.algebra.along import (
+    first_of_group,
+    first_of_life,
+    latest,
+    marked,
+    previous,
+    smoothed_second_rate,
+    stretches,
+)
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
@@ -101,7 +109,7 @@ def keeps_velocity(
     stretch = np.full(len(moving), NOBODY)
     if except_at is not None:
         if recorded is None:
-            moving = moving.take(np.flatnonzero(~except_at.flags_on(moving.track.life, moving.track.row)))
+            moving = moving.take(np.flatnonzero(~marked(moving.track, except_at)))
         stretch = latest(moving.track, except_at)
     if velocity is None:
         expected: Operand = first_of_group(moving, stretches(moving.track, stretch))

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from breadcrumb.algebra.along import previous
+from breadcrumb.algebra.along import marked, previous
 from breadcrumb.algebra.durations import SAME_TIME, Duration, elapsed, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
@@ -318,7 +318,7 @@ def affects_only(moments: Moments, signal: Signal, *, occasions: int = 1) -> Ver
     changed = before.usable & signal.usable
     changed &= np.logical_or.reduce([a != b for a, b in zip(signal.parts, before.parts, strict=True)])
     near = np.isin(track.row, moments.row) | np.isin(track.row - 1, moments.row)
-    own = moments.flags_on(track.life, track.row) | moments.flags_on(track.life, track.row - 1)
+    own = marked(track, moments) | marked(track, moments, 1)
     wrong = np.flatnonzero(changed & near & ~own)
     values, former = signal.take(wrong).values, before.take(wrong).values
     case = Case(

@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping
 
 import numpy as np
 
-from breadcrumb.algebra.along import previous
+from breadcrumb.algebra.along import marked, previous
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
@@ -253,6 +253,6 @@ def moves_through(
 def _at_or_behind(signal: Signal, moments: Moments) -> Bools:
     """Return which samples lie on the frame of a moment of their object, or are the first one behind it."""
     track = signal.track
-    on = moments.flags_on(track.life, track.row)
+    on = marked(track, moments)
     behind = np.r_[False, on[:-1]] & ~track.first_of_life
     return np.asarray(on | behind)
