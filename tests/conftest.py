@@ -1,5 +1,6 @@
 """What tests share: recorded traces, and running the command as a user would."""
 
+import json
 import os
 import re
 import signal
@@ -7,11 +8,11 @@ import socket
 import subprocess
 import sys
 import time
-from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import pandas as pd
 import pytest
 from hypothesis import settings
 
@@ -37,11 +38,14 @@ def untraced() -> dict[str, str]:
 
 
 PLAY = """
-import sys
+import json, sys
 from pathlib import Path
 from breadcrumb.demo.play import play
-path, seed, rate, *faults = sys.argv[1:]
-play(Path(path), faults, seed=int(seed), rate=rate)
+from breadcrumb.demo.script import read_script
+path, faults, more = sys.argv[1], json.loads(sys.argv[2]), json.loads(sys.argv[3])
+if "script" in more:
+    more["script"] = read_script(Path(more["script"]))
+play(Path(path), faults, **more)
 """
 
 
@@ -49,8 +53,8 @@ play(Path(path), faults, seed=int(seed), rate=rate)
 def play(untraced: dict[str, str]) -> Callable[..., Path]:
     """Play Lantern Bay into a trace, in a process of its own."""
 
-    def run(path: Path, *faults: str, seed: int = 7, rate: str = "60") -> Path:
-        command = [sys.executable, "-c", PLAY, str(path), str(seed), rate, *faults]
+    def run(path: Path, *faults: str, **more: Any) -> Path:
+        command = [sys.executable, "-c", PLAY, str(path), json.dumps(faults), json.dumps(more, default=str)]
         subprocess.run(command, env=untraced, check=True, timeout=120)
         return path
 
@@ -59,17 +63,16 @@ def play(untraced: dict[str, str]) -> Callable[..., Path]:
 
 @pytest.fixture(scope="session")
 def bay(tmp_path_factory: pytest.TempPathFactory, play: Callable[..., Path]) -> Callable[..., Path]:
-    """Play Lantern Bay with these faults, seed and rate; each is played once a test run."""
+    """Play Lantern Bay with these faults, seed, rate and length; each is played once a test run."""
     folder = tmp_path_factory.mktemp("bay")
-    played: dict[tuple[Any, ...], Path] = {}
+    played: dict[str, Path] = {}
 
-    def get(*faults: str, seed: int = 7, rate: str = "60") -> Path:
-        key = (faults, seed, rate)
-        if key not in played:
-            played[key] = play(
-                folder / ("-".join([*faults, str(seed), rate]) + ".crumbs"), *faults, seed=seed, rate=rate
-            )
-        return played[key]
+    def get(*faults: str, **more: Any) -> Path:
+        more = {"seed": 7, "rate": "60", "seconds": 72, **more}
+        name = "-".join([*faults, *map(str, more.values())]).replace(":", "-")
+        if name not in played:
+            played[name] = play(folder / f"{name}.crumbs", *faults, **more)
+        return played[name]
 
     return get
 
@@ -95,31 +98,45 @@ def cli(tmp_path: Path) -> Cli:
 @pytest.fixture(scope="session")
 def departure() -> Callable[[Trace, Trace], tuple[int, set[str]] | None]:
     """Find the first frame on which the states or events of twin sessions differ, and of which objects."""
+    return find_departure
 
-    def find(one: Trace, other: Trace) -> tuple[int, set[str]] | None:
-        for frame, (mine, yours) in enumerate(zip(_by_frame(one), _by_frame(other), strict=True)):
-            if mine != yours:
-                different = (mine - yours) | (yours - mine)
-                return frame, {name for names, *_ in different for name in names if name}
+
+def find_departure(one: Trace, other: Trace) -> tuple[int, set[str]] | None:
+    """Return the first frame on which two sessions differ, and the ids of what differs there."""
+    found: list[tuple[int, set[str]]] = []
+    for kind in dict.fromkeys((*one.kinds, *other.kinds)):
+        found += _parting(*(_states(trace, kind) for trace in (one, other)))
+    for name in dict.fromkeys((*one.event_names, *other.event_names)):
+        found += _parting(*(_events(trace, name) for trace in (one, other)))
+    if not found:
         return None
+    frame = min(at for at, _ in found)
+    return frame, set().union(*(names for at, names in found if at == frame))
 
-    return find
+
+def _parting(mine: pd.DataFrame, yours: pd.DataFrame) -> list[tuple[int, set[str]]]:
+    """Return the first frame, and the ids in its rows, of those rows that one table has and the other has not."""
+    apart = pd.concat([mine, yours]).drop_duplicates(keep=False)
+    if not len(apart):
+        return []
+    first = apart[apart["frame"] == apart["frame"].min()]
+    return [(int(first["frame"].iloc[0]), {name for column in ("by", "on") for name in first[column] if name})]
 
 
-def _by_frame(trace: Trace) -> list[Counter[Any]]:
-    """Return what is recorded on each frame, each with the ids that it is about."""
-    session = trace.data.session
-    frames: list[Counter[Any]] = [Counter() for _ in range(session.clock.size)]
-    for kind in trace.kinds:
-        life, row = trace.data.index(kind)
-        columns = [trace.data.column(kind, name).values.tolist() for name in trace.data.columns(kind)]
-        for one, at, *values in zip(life.tolist(), row.tolist(), *columns, strict=True):
-            frames[at][(session.who(one),), tuple(values)] += 1
-    events, names = session.events, [*session.names, ""]
-    for place in range(len(events.row)):
-        who = names[events.by[place]], names[events.on[place]]
-        frames[events.row[place]][who, events.kinds[events.kind[place]], repr(events.data[place])] += 1
-    return frames
+def _states(trace: Trace, kind: str) -> pd.DataFrame:
+    if kind not in trace.kinds:
+        return pd.DataFrame({"frame": [], "by": [], "on": []})
+    table = trace.table(kind).drop(columns=["life", "t"]).rename(columns={"id": "by"})
+    return table.assign(by=table["by"].astype(str), on="")
+
+
+def _events(trace: Trace, name: str) -> pd.DataFrame:
+    moments = trace.events(name)
+    table = pd.DataFrame(
+        {"frame": moments.frames, "by": moments.about("by").subjects, "on": moments.about("on").subjects}
+    )
+    table["data"] = [repr(one) for one in moments.data]
+    return table.assign(count=table.groupby(["frame", "by", "on", "data"]).cumcount())
 
 
 PATIENCE = 20.0

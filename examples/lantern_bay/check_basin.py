@@ -1,11 +1,15 @@
 """The basin: barrels bounce off its walls by the normal, and leave through the open gate alone."""
 
+import numpy as np
+
 from breadcrumb import Polygon, Signal, Spans, frames, judge, seconds
 from breadcrumb.checks import collisions, movement, triggers
 
 BASIN = Polygon(((18, 6), (30, 6), (30, 14), (26, 18), (18, 18)))  # m
 RADIUS = 0.6  # m
 ON_THE_WALL = 0.001  # m
+EVERY = seconds(6)
+LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
 TIME_TO_PASS = seconds(0.65)  # from the gate's line until a barrel has sunk
 
 
@@ -26,7 +30,9 @@ def check_barrels_bounce_by_the_normal(trace):
 
 
 def check_barrels_turn_on_the_wall(trace):
-    touched = Signal.from_data(trace.events("contact"), "point", unit="m").depth_in(BASIN)
+    contact = trace.events("contact").about("on")
+    wall = contact.where(np.char.startswith(contact.subjects, "wall"))
+    touched = Signal.from_data(wall, "point", unit="m").depth_in(BASIN)
     assert judge(ON_THE_WALL - abs(touched), "each contact is on a wall")
 
 
@@ -46,3 +52,11 @@ def check_a_barrel_that_leaves_sinks_once(trace):
     assert triggers.leads_to(
         trace.all("barrel").leaves, trace.events("barrel.sunk"), within=frames(0), unless=trace.events("shift.start")
     )
+
+
+def check_a_barrel_is_dropped_every_six_seconds(trace):
+    start = trace.events("shift.start")
+    dropped = trace.all("barrel").life_spans.starts().called("a barrel being dropped")
+    assert triggers.leads_to(start, dropped, within=frames(0), match="any")
+    shift = Spans.between(start, start) - Spans.following(start, frames(0), own_frame=True)
+    assert triggers.repeats_every(dropped, EVERY, match="any", during=shift, tol=LONGEST_FRAME)

@@ -12,7 +12,7 @@ LONGEST_STEP = 0.5  # m
 
 
 def check_a_boat_that_enters_is_moved(trace):
-    entered, moved = trace.events("sensor.begin"), trace.events("whirlpool.moved")
+    entered, moved = trace.events("sensor.begin", on=trace.all("whirlpool")), trace.events("whirlpool.moved")
     rested = entered.outside(Spans.following(moved, REST)).called("entering a whirlpool when rested")
     assert triggers.leads_to(rested, moved, within=frames(0), occasions=3)
 

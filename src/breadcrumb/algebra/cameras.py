@@ -125,7 +125,8 @@ class _View:
     @classmethod
     def of(cls, camera: Camera[S], track: Track) -> "_View":
         has = camera.properties
-        lens = next((name for name in ("field_of_view", "view_height") if name in has), None)
+        lenses = (name for name in ("field_of_view", "view_height") if name in has)
+        lens = next((name for name in lenses if camera.signal(name).usable.any()), None)  # a kind may have both sorts
         lacking = [name for name in ("position", "screen") if name not in has]
         lacking += [] if lens else ["field_of_view or view_height"]
         if lacking or lens is None:

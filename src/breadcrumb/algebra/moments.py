@@ -18,6 +18,22 @@ if TYPE_CHECKING:
 Subject = Literal["either", "by", "on"]
 
 
+class Lives(Protocol):
+    """Lives, and from which to which row of the clock each lasts: spans."""
+
+    @property
+    def life(self) -> Ints:
+        """The life of each."""
+
+    @property
+    def first(self) -> Ints:
+        """The first row of each."""
+
+    @property
+    def last(self) -> Ints:
+        """The last row of each."""
+
+
 class Stretches(Protocol):
     """What can say whether a life is inside it on a row: spans."""
 
@@ -193,6 +209,24 @@ class Moments:
         ]
         old = self.data or ({},) * self.count
         return replace(self, data=tuple({**one, **row} for one, row in zip(old, rows, strict=True)))
+
+    def for_each(self, lives: "Lives") -> Self:
+        """Return each moment once for every one of these lives that is there on its frame, as the subject.
+
+        Args:
+            lives: the lives, as `trace.all("crew").life_spans` gives them.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> trace = small_trace()
+            >>> trace.events("bell.rung").for_each(trace.all("skiff").life_spans).subjects
+            ('heron',)
+        """
+        there = (lives.first <= self.row[:, None]) & (lives.last >= self.row[:, None])
+        moment, place = np.nonzero(there)
+        life = lives.life[place]
+        name = self.session.lives.name[life] if len(life) else life
+        return replace(self.pick(moment), by=name, chosen="by", known_life=life)
 
     def once_per_frame(self) -> Self:
         """Return the first moment of each subject on each frame."""

@@ -54,7 +54,8 @@ class Signal(Vectors):
         values = moments[key]
         if values.dtype.kind != "f":
             raise Misuse(f"{key} of {moments.label}: expected numbers or vectors of numbers, found {values[0]!r}")
-        track = Track(moments.session, moments.life, moments.row, moments.row, moments.subject, moments.unseen)
+        unseen = moments.unseen if moments.count else moments.unseen or f"no {moments.label} to judge"
+        track = Track(moments.session, moments.life, moments.row, moments.row, moments.subject, unseen)
         parts = tuple(values.T) if values.ndim == 2 else (values,)
         missing = np.isnan(parts[0])
         valid = ~missing if missing.any() else None

@@ -27,7 +27,7 @@ class Spans:
 
     @classmethod
     def between(cls, starts: Moments, ends: Moments) -> Self:
-        """Return a span from each start to the next end of the same subject, or to the end of the trace.
+        """Return a span from each start to the next end of the same subject or of nobody, or to the end of the trace.
 
         Both frames belong to it. An end on the frame of its start counts if it comes behind it.
 
@@ -38,16 +38,8 @@ class Spans:
             [nan]
         """
         label = f"{starts.label} to {ends.label}"
-        subjects = starts.session.clock.size + 1
-        high = int(max(ends.order.max(initial=0), starts.order.max(initial=0))) + 2
-        at_start = (starts.subject * subjects + starts.row) * high + starts.order
-        at_end = (ends.subject * subjects + ends.row) * high + ends.order
-        order = np.argsort(at_end, kind="stable")
-        place = np.searchsorted(at_end[order], at_start, side="right")
-        found = np.minimum(place, ends.count - 1)
-        close = order[found] if ends.count else found
-        fits = (place < ends.count) & (ends.subject[close] == starts.subject) if ends.count else place < 0
-        last = np.where(fits, ends.row[close] if ends.count else 0, starts.session.clock.size - 1)
+        everyones = ends.pick(np.flatnonzero(ends.subject == NOBODY))
+        last = np.minimum(_next_row(starts, starts.subject, ends), _next_row(starts, everyones.subject[:1], everyones))
         return cls(starts.session, label, starts.life, starts.row, last)
 
     @classmethod
@@ -206,6 +198,22 @@ class Spans:
 
     def _meaning(self) -> list[tuple[int, ...]]:
         return sorted(zip(self.life.tolist(), self.first.tolist(), self.last.tolist(), strict=True))
+
+
+def _next_row(starts: Moments, subject: Ints, ends: Moments) -> Ints:
+    """Return the row of the first end of a subject behind each start; the last row where there is none."""
+    beyond = np.full(starts.count, starts.session.clock.size - 1)
+    if not ends.count:
+        return beyond
+    rows = starts.session.clock.size + 1
+    high = int(max(ends.order.max(initial=0), starts.order.max(initial=0))) + 2
+    at_start = (subject * rows + starts.row) * high + starts.order
+    at_end = (ends.subject * rows + ends.row) * high + ends.order
+    order = np.argsort(at_end, kind="stable")
+    place = np.searchsorted(at_end[order], at_start, side="right")
+    close = order[np.minimum(place, ends.count - 1)]
+    fits = (place < ends.count) & (ends.subject[close] == subject)
+    return np.where(fits, ends.row[close], beyond)
 
 
 def _inside(place: Ints, first: Ints, last: Ints) -> Bools:

@@ -7,15 +7,19 @@ import click
 from rich.table import Table
 
 from breadcrumb.cli.console import console, draw, fail, progress
+from breadcrumb.cli.proving import table_of, try_all
+from breadcrumb.demo import script as scripting
 from breadcrumb.demo.checking import checks_folder
-from breadcrumb.demo.faults import FAULTS, UnknownFault
-from breadcrumb.demo.play import play
+from breadcrumb.demo.faults import FAULTS, SWITCHES, UnknownFault
+from breadcrumb.demo.play import SECONDS, play
 from breadcrumb.demo.time import JITTER, RATES
 from breadcrumb.errors import TraceExists
 from breadcrumb.report.summary import summary
+from breadcrumb.run.results import BROKE
 from breadcrumb.run.running import run_checks
 
 _SHOWN_FAULT = "barrel-tired"
+_FILE = click.Path(path_type=Path, dir_okay=False)
 
 
 @click.command(
@@ -24,15 +28,32 @@ _SHOWN_FAULT = "barrel-tired"
 )
 @click.option("--fault", "faults", multiple=True, help="Break the game in this way; may be given several times.")
 @click.option("--list-faults", is_flag=True, help="List the ways in which the game can be broken, and end.")
+@click.option("--all-faults", is_flag=True, help="Play every fault, and tell which checks it turns red; takes minutes.")
+@click.option("--script", "script", type=_FILE, help="Play the inputs that a JSON file lists.")
+@click.option("--write-script", type=_FILE, help="Write the usual inputs to a JSON file, to be changed, and end.")
 @click.option("--seed", default=7, show_default=True, help="Draws what is drawn at random.")
 @click.option(
-    "--rate", type=click.Choice([*RATES, JITTER]), default="60", show_default=True, help="Frames a second, or uneven."
+    "--rate", type=click.Choice([*RATES, JITTER]), help="Frames a second, or uneven; 60, or one at which a fault shows."
 )
-@click.option("--seconds", type=click.IntRange(10, 600), default=60, show_default=True, help="Game time to play.")
+@click.option(
+    "--seconds",
+    type=click.IntRange(10, 600),
+    help=f"Game time to play; {SECONDS}, or what a fault takes.",
+)
 @click.option(
     "--out", type=click.Path(path_type=Path), default=Path("lantern-bay"), show_default=True, help="Where to."
 )
-def command(faults: tuple[str, ...], list_faults: bool, seed: int, rate: str, seconds: int, out: Path) -> None:
+def command(
+    faults: tuple[str, ...],
+    list_faults: bool,
+    all_faults: bool,
+    script: Path | None,
+    write_script: Path | None,
+    seed: int,
+    rate: str | None,
+    seconds: int | None,
+    out: Path,
+) -> None:
     """Play Lantern Bay, record it, run its checks, draw what broke, and say where everything is.
 
     Without --fault, a correct build and a faulty one are played, to see both a pass and an explained failure.
@@ -40,25 +61,54 @@ def command(faults: tuple[str, ...], list_faults: bool, seed: int, rate: str, se
     if list_faults:
         _list_faults()
         return
-    shown = faults or (_SHOWN_FAULT,)
-    builds = {"faulty": shown} if faults else {"correct": (), "faulty": shown}
     try:
+        if write_script is not None:
+            scripting.write_script(scripting.shift_script(seed), write_script)
+            click.echo(f"The inputs of a shift are in {write_script}; play them with --script {write_script}")
+            return
+        checks = _copy_checks(out / "checks")
+        if all_faults:
+            _try_all(sorted(checks.glob("check_*.py")), seed)
+            return
+        inputs = None if script is None else scripting.read_script(script)
+        shown = faults or (_SHOWN_FAULT,)
+        rate, seconds = rate or _shows_at(shown, "60"), seconds or _shows_within(shown)
+        builds = {"faulty": shown} if faults else {"correct": (), "faulty": shown}
         with progress() as show:
             traces = []
             for number, (name, broken) in enumerate(builds.items()):
                 show(number, len(builds), f"playing the {name} build")
                 path = out / f"{name}.crumbs"
-                traces.append(play(path, broken, seed=seed, rate=rate, seconds=seconds, overwrite=True))
-            checks = _copy_checks(out / "checks")
+                traces.append(play(path, broken, seed=seed, rate=rate, seconds=seconds, script=inputs, overwrite=True))
             run = run_checks(sorted(checks.glob("check_*.py")), traces, show)
-    except (UnknownFault, TraceExists) as error:
+    except (UnknownFault, TraceExists, scripting.WrongScript) as error:
         fail(error)
     except OSError as error:
-        fail(f"{out}: cannot be written ({error.strerror}); name another folder with --out")
+        fail(f"{error.filename or out}: {error.strerror}; name another place")
     screen = console()
     screen.print(summary(run, draw(run, None)))
     screen.print()
     _say_where(out, shown)
+
+
+def _shows_at(faults: tuple[str, ...], usual: str) -> str:
+    """Return a frame rate at which faults show."""
+    return next((FAULTS[name].rate for name in faults if name in FAULTS and FAULTS[name].rate != usual), usual)
+
+
+def _shows_within(faults: tuple[str, ...]) -> int:
+    """Return how long a session must be for faults to show."""
+    return max((FAULTS[name].seconds for name in faults if name in FAULTS), default=SECONDS)
+
+
+def _try_all(checks: list[Path], seed: int) -> None:
+    with progress() as show:
+        tried = try_all(checks, seed, show)
+    console().print(table_of(tried))
+    missed = [one.fault for one in tried if FAULTS[one.fault].behaviour not in {row.behaviour for row in one.caught}]
+    click.echo(f"{len(tried) - len(missed)} of {len(tried)} faults turn a check about their own behaviour red.")
+    if missed:
+        raise SystemExit(BROKE)
 
 
 def _copy_checks(folder: Path) -> Path:
@@ -74,14 +124,20 @@ def _list_faults() -> None:
         table.add_column(column)
     for fault in FAULTS.values():
         table.add_row(fault.behaviour, fault.name, fault.line)
+    for switch, line in SWITCHES.items():
+        table.add_row("any", f"{switch}:BEHAVIOUR", line)
     console().print(table)
 
 
 def _say_where(out: Path, faults: tuple[str, ...]) -> None:
-    names = ", ".join(f"{name} ({FAULTS[name].line})" for name in faults)
+    names = ", ".join(f"{name} ({_line_of(name)})" for name in faults)
     click.echo(f"The faulty build has {names}.")
     click.echo(f"Traces are in {out}, check files in {out / 'checks'}, figures in {out / 'faulty.figures'}.")
     click.echo("Go on with:")
     click.echo(f"  breadcrumb show {out / 'faulty.crumbs'}")
     click.echo(f"  breadcrumb check {out / 'checks'} {out / 'faulty.crumbs'}")
     click.echo("  breadcrumb demo --list-faults")
+
+
+def _line_of(name: str) -> str:
+    return FAULTS[name].line if name in FAULTS else SWITCHES[name.partition(":")[0]]

@@ -2,11 +2,15 @@
 
 import math
 import random
-from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
-from breadcrumb.demo.faults import Faults
+import breadcrumb
+from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds, ticks
+
+if TYPE_CHECKING:
+    from breadcrumb.demo.bay import Bay
 
 CORNERS = ((18.0, 6.0), (30.0, 6.0), (30.0, 14.0), (26.0, 18.0), (18.0, 18.0))
 """Counter-clockwise; the wall from the third corner to the fourth one slants."""
@@ -24,13 +28,14 @@ GATE_PERIOD = ticks(12)
 GATE_OPENS, GATE_SHUTS = ticks(7), ticks(10)
 SINKS_AFTER = ticks(0.6)
 
+BOOM = -1
+"""Stands for the boom among the walls."""
+
 _SLANTING = 2
 _EARLY = 0.3
 _SKIN = 0.05
 _SKIPPED_ABOVE = 8.0
 _TIRED = 0.92
-
-Emit = Callable[..., None]
 
 
 @dataclass(frozen=True)
@@ -69,6 +74,8 @@ class Barrel:
     since: float
     vz: float = 0.0
     z: float = 0.0
+    pace: float = 1.0
+    """How much farther it moves than its velocity says."""
     x: float = field(init=False)
     y: float = field(init=False)
     passed: float | None = None
@@ -81,75 +88,99 @@ class Barrel:
 
     def place(self, tick: float) -> tuple[float, float]:
         """Return where it is at a time on this stretch."""
-        t = in_seconds(tick - self.since)
+        t = in_seconds(tick - self.since) * self.pace
         return self.x0 + self.vx * t, self.y0 + self.vy * t
 
 
-class Basin:
-    """All barrels, the walls and the gate."""
+class Basin(Behaviour):
+    """All barrels, the walls and the gate. Contacts are solved at their own instants, not tick by tick."""
 
-    def __init__(self, faults: Faults, emit: Emit, seed: int) -> None:
-        self._faults, self._emit = faults, emit
-        self._draw = random.Random(f"barrels {seed}")
-        self._made = 0
-        self._start = 0
+    events = ("barrel.sunk", "contact", "gate.open", "gate.shut")
+    parameters = (("barrel.radius", RADIUS, "m"), ("barrel.every", in_seconds(EVERY), "s"))
+
+    def __init__(self, bay: "Bay") -> None:
+        super().__init__(bay)
+        self._draw = random.Random(f"barrels {bay.seed}")
+        self.made = 0
         self.walls = _walls()
         self.barrels: list[Barrel] = []
         self.gate_open = False
+        self._drawn = in_seconds(bay.ticks_a_frame) * 60 if "barrel-per-frame" in self.faults else 1.0
 
-    def clear(self, tick: int) -> None:
-        """Empty the basin, for a new shift."""
+    def start(self, tick: int) -> None:
+        """Empty the basin."""
         self.barrels = []
-        self._start = tick
+        self._start = self._looked = tick
         if self.gate_open:
-            self._set_gate(False)
+            self._set_gate(is_open=False)
+        self._drop(tick)
 
-    def tick(self, tick: int) -> None:
+    def frame(self, tick: int) -> None:
         """Work the gate, drop a barrel when one is due, and move them all."""
-        since = tick - self._start
-        if since % EVERY == 0:
-            self._drop(tick)
-        if since % GATE_PERIOD == GATE_OPENS:
-            self._set_gate(True)
-        elif since % GATE_PERIOD == GATE_SHUTS:
-            self._set_gate(False)
+        for at in range(self._looked + 1, tick + 1):
+            since = at - self._start
+            if since % EVERY == 0:
+                self._drop(at)
+            phase = since % GATE_PERIOD
+            if phase in (GATE_OPENS, GATE_SHUTS):
+                self._move_all(at)
+                self._set_gate(is_open=phase == GATE_OPENS)
+            elif "barrel-sticks" in self.faults:
+                self._move_all(at)
+        self._looked = tick
+        self._move_all(tick)
+
+    def before_boom(self, tick: int) -> None:
+        """Play up to a tick, and look anew at what barrels meet then, since the boom lies elsewhere from now on."""
+        self.frame(tick)
+        for barrel in self.barrels:
+            barrel.x0, barrel.y0 = barrel.place(tick)
+            barrel.since, barrel.next_contact = tick, None
+
+    def watch(self, rec: breadcrumb.Recorder) -> None:
+        """Record the barrels."""
+        rec.watch_each(lambda: self.barrels, kind="barrel", id="name", position=PLACE, velocity=VELOCITY)
+
+    def _move_all(self, tick: int) -> None:
         for barrel in list(self.barrels):
             self._move(barrel, tick)
 
-    def _set_gate(self, is_open: bool) -> None:
+    def _set_gate(self, *, is_open: bool) -> None:
         self.gate_open = is_open
-        self._emit("gate.open" if is_open else "gate.shut", by="lock-gate")
+        self.emit("gate.open" if is_open else "gate.shut", by="lock-gate")
 
     def _drop(self, tick: int) -> None:
-        self._made += 1
-        speed = FAST if self._made % FAST_EACH == 0 else self._draw.uniform(*SLOW)
+        self.made += 1
+        speed = FAST if self.made % FAST_EACH == 0 else self._draw.uniform(*SLOW)
         way = math.radians(self._draw.uniform(0, 360))
         x, y = 23.5 + self._draw.uniform(-1, 1), 12 + self._draw.uniform(-1, 1)
-        name = f"barrel-{self._made}"
-        self.barrels.append(Barrel(name, x, y, speed * math.cos(way), speed * math.sin(way), tick))
+        name = f"barrel-{self.made}"
+        self.barrels.append(Barrel(name, x, y, speed * math.cos(way), speed * math.sin(way), tick, pace=self._drawn))
 
     def _move(self, barrel: Barrel, tick: int) -> None:
-        if "barrel-sticks" in self._faults:
-            barrel.x, barrel.y = barrel.place(tick)
+        self._meet_walls(barrel, tick)
+        barrel.x, barrel.y = barrel.place(tick)
+        if "barrel-sticks" in self.faults:
             self._turn_on_overlap(barrel, tick)
-        else:
-            self._meet_walls(barrel, tick)
-            barrel.x, barrel.y = barrel.place(tick)
         if barrel.passed is not None and tick - barrel.passed >= SINKS_AFTER:
-            for _ in range(2 if "barrel-sunk-twice" in self._faults else 1):
-                self._emit("barrel.sunk", by=barrel.name)
+            for _ in range(2 if "barrel-sunk-twice" in self.faults else 1):
+                self.emit("barrel.sunk", by=barrel.name)
             self.barrels.remove(barrel)
 
     def _meet_walls(self, barrel: Barrel, tick: int) -> None:
         """Solve every contact up to a tick at its own instant, place and velocity."""
         while True:
             if barrel.next_contact is None:
-                barrel.next_contact = min((self._meets(barrel, wall), wall.number) for wall in self.walls)
+                boom = self.bay.boom.meets(barrel), BOOM
+                barrel.next_contact = min(boom, *((self._meets(barrel, wall), wall.number) for wall in self.walls))
             at, number = barrel.next_contact
             if at > tick:
                 return
-            wall = self.walls[number]
             x, y = barrel.place(at)
+            if number == BOOM:
+                self._reflect(barrel, self.bay.boom.normal(x, y), x, y, at, "boom")
+                continue
+            wall = self.walls[number]
             if wall.number == GATE_WALL and self._gate_lets_through(y):
                 barrel.passed, barrel.next_contact = at, None
             else:
@@ -161,22 +192,23 @@ class Basin:
         fast = math.hypot(barrel.vx, barrel.vy) > _SKIPPED_ABOVE
         if (
             toward <= 0
+            or "barrel-sticks" in self.faults
             or barrel.passed is not None
             or barrel.through == wall.number
-            or (fast and "barrel-skips-wall" in self._faults)
+            or (fast and "barrel-skips-wall" in self.faults)
         ):
             return math.inf
         room = wall.distance(barrel.x0, barrel.y0) - self._radius()
-        return max(barrel.since, barrel.since + room / toward * TICKS_A_SECOND)
+        return max(barrel.since, barrel.since + room / toward * TICKS_A_SECOND / barrel.pace)
 
     def _radius(self) -> float:
-        if "barrel-by-centre" in self._faults:
+        if "barrel-by-centre" in self.faults:
             return 0.0
-        return RADIUS + _EARLY if "barrel-early" in self._faults else RADIUS
+        return RADIUS + _EARLY if "barrel-early" in self.faults else RADIUS
 
     def _gate_lets_through(self, y: float) -> bool:
         in_gate = GATE[0] + RADIUS < y < GATE[1] - RADIUS
-        return in_gate and (self.gate_open or "gate-ignored" in self._faults)
+        return in_gate and (self.gate_open or "gate-ignored" in self.faults)
 
     def _turn_on_overlap(self, barrel: Barrel, tick: int) -> None:
         for wall in self.walls:
@@ -187,16 +219,18 @@ class Basin:
                     self._bounce(barrel, wall, barrel.x, barrel.y, tick)
 
     def _bounce(self, barrel: Barrel, wall: Wall, x: float, y: float, at: float) -> None:
-        along = 2 * (barrel.vx * wall.nx + barrel.vy * wall.ny)
-        vx, vy = barrel.vx - along * wall.nx, barrel.vy - along * wall.ny
-        if wall.number == _SLANTING and "barrel-wrong-part" in self._faults:
-            vx, vy = -vx, -vy
+        turned = wall.number == _SLANTING and "barrel-wrong-part" in self.faults
+        if turned:
             barrel.through = wall.number
-        if "barrel-tired" in self._faults:
-            vx, vy = vx * _TIRED, vy * _TIRED
-        barrel.x0, barrel.y0, barrel.vx, barrel.vy, barrel.since = x, y, vx, vy, at
-        barrel.next_contact = None
-        point = [x - RADIUS * wall.nx, y - RADIUS * wall.ny]
-        self._emit(
-            "contact", by=barrel.name, on=f"wall-{wall.number + 1}", data={"normal": [wall.nx, wall.ny], "point": point}
-        )
+        self._reflect(barrel, (wall.nx, wall.ny), x, y, at, f"wall-{wall.number + 1}", sign=-1.0 if turned else 1.0)
+
+    def _reflect(
+        self, barrel: Barrel, normal: tuple[float, float], x: float, y: float, at: float, met: str, sign: float = 1.0
+    ) -> None:
+        nx, ny = normal
+        along = 2 * (barrel.vx * nx + barrel.vy * ny)
+        kept = sign * (_TIRED if "barrel-tired" in self.faults else 1.0)
+        barrel.vx, barrel.vy = (barrel.vx - along * nx) * kept, (barrel.vy - along * ny) * kept
+        barrel.x0, barrel.y0, barrel.since, barrel.next_contact = x, y, at, None
+        point = [x - RADIUS * nx, y - RADIUS * ny]
+        self.emit("contact", by=barrel.name, on=met, data={"normal": [nx, ny], "point": point})

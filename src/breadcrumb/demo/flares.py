@@ -1,14 +1,17 @@
 """Flares: thrown from a skiff toward the pointer, bursting after a time or on what they meet."""
 
 import math
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from breadcrumb.demo.boats import BAY, HULL_RADIUS, Skiff
-from breadcrumb.demo.faults import Faults
-from breadcrumb.demo.inputs import to_water
+import breadcrumb
+from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.script import Input
+from breadcrumb.demo.skiffs import BAY, HULL_RADIUS, Skiff
 from breadcrumb.demo.time import in_seconds, ticks
+
+if TYPE_CHECKING:
+    from breadcrumb.demo.bay import Bay
 
 SPEED = 8.5
 HEIGHT = 1.1
@@ -18,10 +21,11 @@ PICTURES = 5
 FIRST_REPEAT = ticks(0.65)
 REPEAT = ticks(0.35)
 IDS = 8
-CRATE_RADIUS = 0.8
-CRATES = ((2.0, 9.0), (8.0, -13.0))
+FLOAT_RADIUS = 0.8
+FLOATS = ((2.0, 9.0), (8.0, -13.0))
 
-Emit = Callable[..., None]
+_LATE = ticks(0.25)
+"""How long after it is gone a flare may act, in a build that lets it."""
 
 
 @dataclass(eq=False)
@@ -52,98 +56,132 @@ class Flare:
     picture: int = 0
 
 
-class Flares:
-    """All flares, and the key that throws them."""
+class Flares(Behaviour):
+    """All flares, the crates afloat that stop them, and the key that throws them."""
 
-    def __init__(self, faults: Faults, emit: Emit) -> None:
-        self._faults, self._emit = faults, emit
+    handles = ("throw",)
+    events = ("flare.burst", "flare.thrown", "input.key")
+    parameters = (
+        ("flare.speed", SPEED, "m/s"),
+        ("flare.height", HEIGHT, "m"),
+        ("flare.burning", in_seconds(BURNING), "s"),
+        ("flare.picture", in_seconds(PICTURE), "s"),
+        ("flare.first_repeat", in_seconds(FIRST_REPEAT), "s"),
+        ("flare.repeat", in_seconds(REPEAT), "s"),
+    )
+
+    def __init__(self, bay: "Bay") -> None:
+        super().__init__(bay)
+        self.floats = [Crate(f"float-{number}", x, y) for number, (x, y) in enumerate(FLOATS, 1)]
         self.alive: list[Flare] = []
-        self._next_id = 0
+        self._last_speed: dict[str, tuple[float, float]] = {}
+        self._gone: list[tuple[int, str]] = []
+        self.made = 0
+
+    def start(self, tick: int) -> None:
+        """Put out all flares."""
+        self.alive = []
         self._held_since: int | None = None
         self._due = 0
 
-    def clear(self) -> None:
-        """Put out all flares, for a new shift."""
-        self.alive = []
-        self._held_since = None
+    def announce(self, one: Input) -> None:
+        """Say that the key went down or up."""
+        self.emit("input.key", by="player", on=one.on, data={"key": "throw", "edge": one.value})
 
-    def press(self, skiff: Skiff, pointer: tuple[float, float], tick: int) -> None:
-        """Throw at once, and hold the key."""
-        waits = "flare-dead-time" in self._faults and tick < self._due
-        self._held_since = tick
-        if waits:
+    def take(self, one: Input, tick: int) -> None:
+        """Throw at once when the key goes down, and hold it; or let it go."""
+        if one.value == "up":
+            self._held_since = None
             return
-        self._throw(skiff, pointer, tick, repeat=False)
-        self._due = tick + FIRST_REPEAT
+        waits = "flare-dead-time" in self.faults and tick < self._due
+        self._held_since = tick
+        if not waits:
+            self._throw(self.bay.boat(one.on), tick, repeat=False)
+            self._due = tick + FIRST_REPEAT
 
-    def release(self) -> None:
-        """Let go of the key."""
-        self._held_since = None
-
-    def tick(
-        self, skiff: Skiff, boats: Sequence[Skiff], crates: Sequence[Crate], pointer: tuple[float, float], tick: int
-    ) -> None:
+    def tick(self, tick: int) -> None:
         """Repeat while the key is held; move, burst and remove flares."""
         held = self._held_since is not None and tick > self._held_since
-        if held and (tick >= self._due or "flare-rapid" in self._faults):
-            self._throw(skiff, pointer, tick, repeat=True)
+        if held and (tick >= self._due or "flare-rapid" in self.faults):
+            self._throw(self.bay.player, tick, repeat=True)
             self._due = tick + REPEAT
+        if not self.alive:
+            return
         for flare in self.alive:
-            self._move(flare, boats, crates, pointer, tick)
-        self.alive = [flare for flare in self.alive if not self._is_gone(flare, tick)]
+            self._move(flare, tick)
+        gone = [flare for flare in self.alive if self._is_gone(flare, tick)]
+        if gone:
+            self.alive = [flare for flare in self.alive if flare not in gone]
+            self._gone += [(tick, flare.name) for flare in gone]
 
-    def end_of_frame(self, tick: int) -> None:
+    def frame(self, tick: int) -> None:
         """Burst what the frame has shown as due, where bursting is seen to by the frame."""
-        if "flare-long" in self._faults:
+        if "flare-long" in self.faults:
             for flare in self.alive:
                 if flare.burst is None and tick - flare.thrown > BURNING:
                     self._burst(flare, tick, None)
+        late = [one for one in self._gone if tick - one[0] >= _LATE] if "flare-acts-gone" in self.faults else []
+        for one in late:
+            self._gone.remove(one)
+            if one[1] not in [flare.name for flare in self.alive]:
+                self.emit("flare.burst", by=one[1])
 
-    def _throw(self, skiff: Skiff, pointer: tuple[float, float], tick: int, *, repeat: bool) -> None:
-        aim = to_water(pointer)
-        if "flare-mirrored" in self._faults:
-            aim = (aim[0], -aim[1])
+    def watch(self, rec: breadcrumb.Recorder) -> None:
+        """Record flares and floats."""
+        rec.watch_each(lambda: self.floats, kind="float", id="name", position=PLACE)
+        rec.watch_each(
+            lambda: self.alive, kind="flare", id="name", position=PLACE, velocity=VELOCITY, picture="picture"
+        )
+
+    def _throw(self, skiff: Skiff, tick: int, *, repeat: bool) -> None:
+        aim = self._aim()
         across, along = aim[0] - skiff.x, aim[1] - skiff.y
         distance = math.hypot(across, along)
-        if distance < HULL_RADIUS and "flare-stuck" not in self._faults:
+        if distance < HULL_RADIUS and "flare-stuck" not in self.faults:
             heading = math.radians(skiff.heading)
             vx, vy = SPEED * math.cos(heading), SPEED * math.sin(heading)
         elif distance < HULL_RADIUS:
             vx = vy = 0.0
         else:
             vx, vy = SPEED * across / distance, SPEED * along / distance
-        if "flare-carried" in self._faults:
+        if "flare-carried" in self.faults:
             vx, vy = vx + skiff.vx, vy + skiff.vy
-        x, y = (0.0, 0.0) if "flare-from-origin" in self._faults else (skiff.x, skiff.y)
-        if "flare-two" in self._faults:
+        x, y = (0.0, 0.0) if "flare-from-origin" in self.faults else (skiff.x, skiff.y)
+        if "flare-two" in self.faults:
             self._light(skiff, x, y, vx, vy, tick)
         flare = self._light(skiff, x, y, vx, vy, tick)
-        self._emit("flare.thrown", by=skiff.name, on=flare.name, data={"repeat": repeat})
+        self.emit("flare.thrown", by=skiff.name, on=flare.name, data={"repeat": repeat})
 
     def _light(self, skiff: Skiff, x: float, y: float, vx: float, vy: float, tick: int) -> Flare:
-        name = f"flare-{self._next_id % IDS + 1}"
-        self._next_id += 1
+        name = f"flare-{self.made % IDS + 1}"
+        self.made += 1
+        if "flare-keeps-speed" in self.faults:
+            vx, vy = self._last_speed.get(name, (vx, vy))
+        self._last_speed[name] = vx, vy
         flare = Flare(name, skiff, x, y, HEIGHT, vx, vy, 0.0, tick, (x, y))
         self.alive = [*(other for other in self.alive if other.name != name), flare]  # one of that id has to go
         return flare
 
-    def _move(
-        self, flare: Flare, boats: Sequence[Skiff], crates: Sequence[Crate], pointer: tuple[float, float], tick: int
-    ) -> None:
+    def _aim(self) -> tuple[float, float]:
+        cameras = self.bay.cameras
+        x, y = cameras.above.water(cameras.x, cameras.y)
+        return (x, -y) if "flare-mirrored" in self.faults else (x, y)
+
+    def _move(self, flare: Flare, tick: int) -> None:
         if flare.burst is not None:
             self._show_burst(flare, tick)
-            if "flare-slides" not in self._faults:
+            if "flare-slides" not in self.faults:
                 return
-        if "flare-homing" in self._faults:
-            self._turn(flare, to_water(pointer), tick)
+        if "flare-homing" in self.faults:
+            self._turn(flare, self._aim(), tick)
         t = in_seconds(tick - flare.thrown)
         flare.x, flare.y = flare.start[0] + flare.vx * t, flare.start[1] + flare.vy * t
         if flare.burst is not None:
             return
-        met = self._met(flare, boats, crates)
+        met = self._met(flare)
         if met is not None:
             self._burst(flare, tick, met)
-        elif tick - flare.thrown >= BURNING and "flare-long" not in self._faults:
+        elif tick - flare.thrown >= BURNING and "flare-long" not in self.faults:
             self._burst(flare, tick, None)
 
     def _turn(self, flare: Flare, aim: tuple[float, float], tick: int) -> None:
@@ -154,28 +192,28 @@ class Flares:
             flare.vx, flare.vy = SPEED * across / distance, SPEED * along / distance
             flare.start = (flare.x - flare.vx * t, flare.y - flare.vy * t)
 
-    def _met(self, flare: Flare, boats: Sequence[Skiff], crates: Sequence[Crate]) -> str | None:
-        for boat in boats:
-            own = boat is flare.thrower and "flare-meets-thrower" not in self._faults
+    def _met(self, flare: Flare) -> str | None:
+        for boat in self.bay.boats:
+            own = boat is flare.thrower and "flare-meets-thrower" not in self.faults
             if not own and math.hypot(boat.x - flare.x, boat.y - flare.y) < HULL_RADIUS:
                 return boat.name
-        for crate in crates:
-            if math.hypot(crate.x - flare.x, crate.y - flare.y) < CRATE_RADIUS:
+        for crate in self.floats:
+            if math.hypot(crate.x - flare.x, crate.y - flare.y) < FLOAT_RADIUS:
                 return crate.name
         return None
 
     def _burst(self, flare: Flare, tick: int, met: str | None) -> None:
         flare.burst = tick
         flare.picture = 1
-        if "flare-slides" not in self._faults:
+        if "flare-slides" not in self.faults:
             flare.vx = flare.vy = 0.0
         data: dict[str, Any] = {} if met is None else {"met": met}
-        self._emit("flare.burst", by=flare.name, data=data)
+        self.emit("flare.burst", by=flare.name, data=data)
 
     def _show_burst(self, flare: Flare, tick: int) -> None:
         assert flare.burst is not None
         picture = min((tick - flare.burst) // PICTURE + 1, PICTURES)
-        if picture == 3 and "flare-skips-picture" in self._faults:
+        if picture == 3 and "flare-skips-picture" in self.faults:
             picture = 4
         flare.picture = picture
 
@@ -184,4 +222,4 @@ class Flares:
             return True
         (west, south), (east, north) = BAY
         inside = west <= flare.x <= east and south <= flare.y <= north
-        return not inside and "flare-stays" not in self._faults
+        return not inside and "flare-stays" not in self.faults

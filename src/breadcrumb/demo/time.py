@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 TICKS_A_SECOND = 720
-INPUT_TICKS = TICKS_A_SECOND // 6
+SIXTHS = 6
+INPUT_TICKS = TICKS_A_SECOND // SIXTHS
 """Scripted inputs fall on multiples of a sixth of a second, a frame of every steady rate."""
 
 RATES = {"30": 24, "60": 12, "144": 5}

@@ -1,12 +1,15 @@
 """A pair of whirlpools: a boat that enters one appears at the other."""
 
-import math
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from breadcrumb.demo.boats import Skiff
-from breadcrumb.demo.faults import Faults
-from breadcrumb.demo.time import ticks
+import breadcrumb
+from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.skiffs import Skiff
+from breadcrumb.demo.time import in_seconds, ticks
+
+if TYPE_CHECKING:
+    from breadcrumb.demo.bay import Bay
 
 RADIUS = 3.0
 NORTH_OF_IT = 2.4
@@ -20,8 +23,6 @@ _SHORT_REST = ticks(0.7)
 _TOO_FAR_EAST = 1.4
 _UNMENDED = "whirlpool-east"
 
-Emit = Callable[..., None]
-
 
 @dataclass(eq=False)
 class Whirlpool:
@@ -34,53 +35,72 @@ class Whirlpool:
 
     def holds(self, boat: Skiff) -> bool:
         """Tell whether a boat is in it."""
-        return math.hypot(boat.x - self.x, boat.y - self.y) < RADIUS
+        return (boat.x - self.x) ** 2 + (boat.y - self.y) ** 2 < RADIUS**2
 
 
-class Whirlpools:
+class Whirlpools(Behaviour):
     """Both ends, and which boats rest or are still inside after being refused."""
 
-    def __init__(self, faults: Faults, emit: Emit) -> None:
-        self._faults, self._emit = faults, emit
+    events = ("sensor.begin", "whirlpool.moved")
+    parameters = (
+        ("whirlpool.radius", RADIUS, "m"),
+        ("whirlpool.offset", NORTH_OF_IT, "m"),
+        ("whirlpool.rest", in_seconds(REST), "s"),
+    )
+
+    def __init__(self, bay: "Bay") -> None:
+        super().__init__(bay)
         self.ends = [Whirlpool(name, *place) for name, place in PLACES.items()]
+
+    def start(self, tick: int) -> None:
+        """Forget every boat."""
         self._inside: set[tuple[str, str]] = set()
         self._taken: dict[str, int] = {}
         self._moved: dict[str, int] = {}
 
-    def clear(self) -> None:
-        """Forget every boat, for a new shift."""
-        self._inside, self._taken, self._moved = set(), {}, {}
-
-    def tick(self, boats: Sequence[Skiff], tick: int) -> None:
+    def tick(self, tick: int) -> None:
         """Take each boat that enters, unless it rests."""
-        for boat in boats:
-            boat.resting = self._rests(boat, tick)
-        for boat in boats:
+        for boat in self.bay.boats:
             for end in self.ends:
-                self._look(boat, end, boats, tick)
+                if end.holds(boat):
+                    self._enter(boat, end, tick)
+                elif self._inside:
+                    self._leave(boat, end, tick)
 
-    def _look(self, boat: Skiff, end: Whirlpool, boats: Sequence[Skiff], tick: int) -> None:
-        if tick - self._moved.get(boat.name, -_SPIN) < _SPIN:
-            return
+    def frame(self, tick: int) -> None:
+        """Show which boats rest."""
+        for boat in self.bay.boats:
+            boat.resting = self._rests(boat, tick)
+
+    def watch(self, rec: breadcrumb.Recorder) -> None:
+        """Record the ends; that a boat rests is recorded with the boat."""
+        rec.watch_each(lambda: self.ends, kind="whirlpool", id="name", position=PLACE)
+
+    def _spins(self, boat: Skiff, tick: int) -> bool:
+        return tick - self._moved.get(boat.name, -_SPIN) < _SPIN
+
+    def _leave(self, boat: Skiff, end: Whirlpool, tick: int) -> None:
+        if not self._spins(boat, tick):
+            self._inside.discard((boat.name, end.name))
+
+    def _enter(self, boat: Skiff, end: Whirlpool, tick: int) -> None:
         key = (boat.name, end.name)
-        if not end.holds(boat):
-            self._inside.discard(key)
+        if key in self._inside or self._spins(boat, tick):
             return
-        if key in self._inside:
-            return
+        boat.resting = self._rests(boat, tick)
         self._inside.add(key)
-        self._emit("sensor.begin", by=boat.name, on=end.name, data={"resting": boat.resting})
+        self.emit("sensor.begin", by=boat.name, on=end.name, data={"resting": boat.resting})
         if not boat.resting:
-            self._take(boat, end, boats, tick)
+            self._take(boat, end, tick)
 
-    def _take(self, boat: Skiff, end: Whirlpool, boats: Sequence[Skiff], tick: int) -> None:
+    def _take(self, boat: Skiff, end: Whirlpool, tick: int) -> None:
         other = self.ends[1 - self.ends.index(end)]
         x, y = other.x, other.y + NORTH_OF_IT
-        if "whirlpool-on-top" in self._faults:
+        if "whirlpool-on-top" in self.faults:
             y = other.y
-        if "whirlpool-wrong-exit" in self._faults:
+        if "whirlpool-wrong-exit" in self.faults:
             x += _TOO_FAR_EAST
-        for one in boats if "whirlpool-takes-all" in self._faults else (boat,):
+        for one in self.bay.boats if "whirlpool-takes-all" in self.faults else (boat,):
             one.put(x, y, tick)
         self._moved[boat.name] = tick
         self._inside.discard((boat.name, end.name))
@@ -88,20 +108,20 @@ class Whirlpools:
             self._taken[boat.name] = tick
             boat.resting = True
             self._inside.add((boat.name, other.name))
-        self._emit("whirlpool.moved", by=boat.name, on=other.name, data={"from": end.name})
+        self.emit("whirlpool.moved", by=boat.name, on=other.name, data={"from": end.name})
 
     def _comes_unrested(self, arrival: Whirlpool) -> bool:
-        if "whirlpool-one-side" in self._faults and arrival.name == _UNMENDED:
+        if "whirlpool-one-side" in self.faults and arrival.name == _UNMENDED:
             return True
-        return "whirlpool-to-and-fro" in self._faults
+        return "whirlpool-to-and-fro" in self.faults
 
     def _rests(self, boat: Skiff, tick: int) -> bool:
-        if "whirlpool-shared-rest" in self._faults:
+        if "whirlpool-shared-rest" in self.faults:
             taken = max(self._taken.values(), default=None)
         else:
             taken = self._taken.get(boat.name)
         if taken is None:
             return False
-        if "whirlpool-latched" in self._faults:
+        if "whirlpool-latched" in self.faults:
             return True
-        return tick - taken < (_SHORT_REST if "whirlpool-short-rest" in self._faults else REST)
+        return tick - taken < (_SHORT_REST if "whirlpool-short-rest" in self.faults else REST)

@@ -98,7 +98,10 @@ def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...])
     outcome = min((one.outcome for one in verdicts), key=rank.index)
     leading = list(_leading(verdicts, outcome))
     ties = [one for one in leading if one.margin is not None and one.margin.share is not None]
-    tightest = min(ties, key=lambda one: one.margin.share or 0.0) if ties else leading[0]  # type: ignore[union-attr]
+    if ties:
+        tightest = min(ties, key=lambda one: one.margin.share or 0.0)  # type: ignore[union-attr]
+    else:
+        tightest = min(leading, key=lambda one: one.first.frame if one.first is not None else 0)
     given = {one.name: getattr(tightest, one.name) for one in fields(tightest)}
     joint = Verdict(**given)
     return replace(

@@ -164,7 +164,7 @@ def slows_by(
     if velocity is None:  # mean speeds over two steps are half their sum apart
         step = np.r_[step[:1], (step[1:] + step[:-1]) / 2]
     fall = rate * step
-    noise = np.asarray(speed.noise) + np.asarray(last.noise)
+    noise = np.broadcast_to(np.asarray(speed.noise) + np.asarray(last.noise), len(speed))
     still = noise + tolerance(tol, "slows_by") if velocity is None else noise
     due = np.maximum(last.parts[0] - fall, 0.0)
     stops = (speed.parts[0] <= still) & (last.parts[0] <= fall + still)
@@ -297,7 +297,8 @@ def moves(
         position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None
     )
     sentence = f"{position.owner or position.name} moves {amount(at_least, position.unit)} or more within {within}"
-    return judge_between(travelled, at_least, None, sentence, scope=Scope(occasions=occasions), position=position)
+    place = position if len(position.parts) > 1 else None
+    return judge_between(travelled, at_least, None, sentence, scope=Scope(occasions=occasions), position=place)
 
 
 def undisturbed(

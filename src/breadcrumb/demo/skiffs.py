@@ -3,12 +3,18 @@
 import math
 from dataclasses import dataclass
 
+import breadcrumb
+from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.faults import Faults
+from breadcrumb.demo.script import PLAYER, SECOND, Input
 from breadcrumb.demo.time import in_seconds
 
 BAY = ((-40.0, -22.0), (40.0, 22.0))
 CAP = 6.0
 SLOWING = 1.7
 HULL_RADIUS = 0.9
+COLD = 33.6
+BERTHS = {PLAYER: (-22.0, 4.0), SECOND: (-14.0, 15.0)}
 
 _WAYS = {"n": (0.0, 1.0), "s": (0.0, -1.0), "e": (1.0, 0.0), "w": (-1.0, 0.0)}
 
@@ -28,19 +34,26 @@ class Leg:
 class Skiff:
     """One boat."""
 
-    def __init__(self, name: str, x: float, y: float) -> None:
+    def __init__(self, name: str, x: float, y: float, faults: Faults) -> None:
         self.name = name
         self.home = (x, y)
         self.heading = 0.0
         self.resting = False
+        self.warmth = COLD
         self.leg = Leg(x, y, 0.0, 0.0, 0, coasting=True)
         self.x, self.y, self.z = x, y, 0.0
         self.vx = self.vy = 0.0
+        self._faults = faults
 
     @property
     def speed(self) -> float:
         """How fast it is, in m/s."""
         return math.hypot(self.vx, self.vy)
+
+    @property
+    def caption(self) -> str:
+        """What is written over it."""
+        return f"{self.warmth:.1f} C"
 
     def steer(self, keys: str, tick: int) -> None:
         """Hold these keys from now on; with none the boat coasts."""
@@ -49,6 +62,8 @@ class Skiff:
         length = math.hypot(across, along)
         if length:
             self.heading = math.degrees(math.atan2(along, across))
+            if "skiff-diagonal" in self._faults:
+                length = 1.0
             self.vx, self.vy = CAP * across / length, CAP * along / length
         self.leg = Leg(self.x, self.y, self.vx, self.vy, tick, coasting=not length)
 
@@ -60,20 +75,22 @@ class Skiff:
     def go_home(self, tick: int) -> None:
         """Lie at the berth again, for a new shift."""
         self.vx = self.vy = self.heading = 0.0
-        self.resting = False
+        self.resting, self.warmth = False, COLD
         self.leg = Leg(*self.home, 0.0, 0.0, tick, coasting=True)
         self.x, self.y = self.home
 
     def move(self, tick: int) -> None:
         """Move on to a tick."""
         leg = self.leg
-        t = in_seconds(tick - leg.since)
         speed = math.hypot(leg.vx, leg.vy)
         if not speed:
             return
+        t = in_seconds(tick - leg.since)
         if leg.coasting:
-            t = min(t, speed / SLOWING)
-            way, left = t - SLOWING * t * t / (2 * speed), max(0.0, 1 - SLOWING * t / speed)
+            if "skiff-backs-up" not in self._faults:
+                t = min(t, speed / SLOWING)
+            way, left = t - SLOWING * t * t / (2 * speed), 1 - SLOWING * t / speed
+            left = left if "skiff-backs-up" in self._faults else max(0.0, left)
         else:
             way, left = t, 1.0
         self.vx, self.vy = leg.vx * left, leg.vy * left
@@ -82,8 +99,15 @@ class Skiff:
 
     def _stop_at_edge(self, tick: int) -> None:
         (west, south), (east, north) = BAY
-        x = min(max(self.x, west + HULL_RADIUS), east - HULL_RADIUS)
-        y = min(max(self.y, south + HULL_RADIUS), north - HULL_RADIUS)
+        radius = HULL_RADIUS
+        if west + radius <= self.x <= east - radius and south + radius <= self.y <= north - radius:
+            return
+        if "skiff-by-centre" in self._faults:
+            radius = 0.0
+        if "skiff-north-open" in self._faults:
+            north = math.inf
+        x = min(max(self.x, west + radius), east - radius)
+        y = min(max(self.y, south + radius), north - radius)
         if (x, y) == (self.x, self.y):
             return
         if x != self.x:
@@ -92,3 +116,40 @@ class Skiff:
             self.vy = 0.0
         self.x, self.y = x, y
         self.leg = Leg(x, y, self.vx, self.vy, tick, self.leg.coasting)
+
+
+class Skiffs(Behaviour):
+    """Both boats."""
+
+    handles = ("steer",)
+    events = ("input.steer",)
+    parameters = (
+        ("skiff.cap", CAP, "m/s"),
+        ("skiff.slowing", SLOWING, "m/s2"),
+        ("skiff.radius", HULL_RADIUS, "m"),
+    )
+
+    def start(self, tick: int) -> None:
+        """Lie at the berths."""
+        for boat in self.bay.boats:
+            boat.go_home(tick)
+
+    def announce(self, one: Input) -> None:
+        """Say which keys are held."""
+        self.emit("input.steer", by="player", on=one.on, data={"keys": one.value})
+
+    def take(self, one: Input, tick: int) -> None:
+        """Steer a boat."""
+        self.bay.boat(one.on).steer(one.value, tick)
+
+    def tick(self, tick: int) -> None:
+        """Move."""
+        for boat in self.bay.boats:
+            boat.move(tick)
+
+    def watch(self, rec: breadcrumb.Recorder) -> None:
+        """Record both."""
+        rec.watch_each(
+            lambda: self.bay.boats, kind="skiff", id="name", position=PLACE, heading="heading", speed="speed",
+            resting="resting", warmth="warmth", caption="caption",
+        )  # fmt: skip

@@ -1,0 +1,32 @@
+"""The bay as a whole: no errors, no numbers that are none, no leaks, no storms, and nobody stands still."""
+
+import numpy as np
+
+from breadcrumb import judge, seconds
+from breadcrumb.checks import session, triggers, values
+
+
+def check_the_session_runs_clean(trace):
+    assert session.runs_clean(trace)
+
+
+def check_properties_keep_their_types(trace):
+    assert session.keeps_types(trace)
+
+
+def check_nothing_leaks(trace):
+    count = trace.one("bay").object_count
+    alive = np.zeros(len(count) + 1)
+    for kind in ("flare", "barrel"):
+        first, last = (np.searchsorted(count.frames, one.frames) for one in trace.all(kind).life_spans.edges())
+        np.add.at(alive, first, 1)
+        np.add.at(alive, last + 1, -1)
+    assert values.equals(count, np.cumsum(alive)[:-1])
+
+
+def check_ripples_do_not_storm(trace):
+    assert triggers.never_floods(trace.events("bay.ripple"), 2, per=seconds(1))
+
+
+def check_the_buoys_never_stand_still(trace):
+    assert judge(trace.all("buoy").yaw.rate() > 0, "buoys turn on every frame")

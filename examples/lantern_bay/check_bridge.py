@@ -1,0 +1,86 @@
+"""The drawbridge: it waits, eases, stops exactly there, and says so; its lamp swells; the gangway goes further."""
+
+import numpy as np
+
+from breadcrumb import frames, seconds
+from breadcrumb.checks import movement, triggers, values
+
+UP = 68.0  # deg
+MOVING = 2.6  # s
+WAIT = seconds(0.8)
+LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
+SWELLING = ([0, 0.36, 0.6], [0, 1.3, 1])  # s, share of its size
+FURTHER, REACHING = 3.0, 1.5  # m, s
+A_STEP = 2.0  # deg: as far as a leaf moves in the longest frame
+
+
+def cubic(u):
+    """Return how far a cubic easing in and out is."""
+    u = np.clip(u, 0, 1)
+    return np.where(u < 0.5, 4 * u**3, 1 - 4 * (1 - u) ** 3)
+
+
+def since(moments, signal, key=None):
+    """Return an entry of the last of some moments before each sample, or its time; NaN where there was none."""
+    last = np.searchsorted(moments.frames, signal.frames, side="right") - 1
+    values_ = moments.times if key is None else moments[key]
+    return np.where(last >= 0, np.r_[values_, np.nan][last], np.nan)
+
+
+def check_the_bridge_waits_for_people_to_leave(trace):
+    bell, moving = trace.events("bell.rung"), trace.events("bridge.moving")
+    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), match="any", tol=LONGEST_FRAME)
+    assert triggers.leads_to(bell, moving, within=(WAIT, WAIT), match="any", unless=trace.events("shift.start"))
+
+
+def check_leaves_ease_along_their_curve(trace):
+    angle, moving = trace.all("leaf").angle, trace.events("bridge.moving")
+    start, end = since(moving, angle, "from"), since(moving, angle, "to")
+    due = start + (end - start) * cubic((angle.times - since(moving, angle, "at")) / MOVING)
+    due = np.where(since(trace.events("shift.start"), angle) > since(moving, angle), np.nan, due)
+    assert values.equals(angle, due, tol=1e-6)
+
+
+def check_leaves_begin_where_they_are(trace):
+    moving, west = trace.events("bridge.moving"), trace.one(id="leaf-west")
+    assert values.equals(west.angle.before(moving, frames(1)), moving["from"], tol=A_STEP, occasions=3)
+
+
+def check_leaves_stop_where_they_should(trace):
+    moving, done = trace.events("bridge.moving"), trace.events("bridge.done")
+    assert triggers.carries_data(moving.where(lambda data: data["to"] != 0), "to", UP)
+    target = moving["to"][np.searchsorted(moving.frames, done.frames, side="right") - 1]
+    for leaf in ("leaf-west", "leaf-east"):
+        assert values.equals(trace.one(id=leaf).angle.at(done), target, tol=1e-9)
+
+
+def check_the_bridge_says_when_it_is_done(trace):
+    moving, exact = trace.events("bridge.moving"), (seconds(MOVING), seconds(MOVING))
+    shift = trace.events("shift.start")
+    assert triggers.leads_to(
+        moving, trace.events("bridge.done"), within=exact, match="any", unless=shift, restart=True, tol=LONGEST_FRAME
+    )
+
+
+def check_both_leaves_move_as_one(trace):
+    east, west = trace.one(id="leaf-east").angle, trace.one(id="leaf-west").angle
+    assert values.equals(east, west)
+
+
+def check_the_bridges_lamp_swells(trace):
+    size, moving = trace.one("bridge_lamp").size, trace.events("bridge.moving")
+    passed = size.times - since(moving, size, "at")
+    due = np.interp(passed, *SWELLING)
+    over = (passed > MOVING) | (since(trace.events("shift.start"), size) > since(moving, size))
+    assert values.equals(size, np.where(over, np.nan, due), tol=1e-6)
+
+
+def check_the_gangway_goes_further_each_time(trace):
+    reach, called = trace.one("gangway").reach, trace.events("gangway.call").about("on")
+    assert values.equals(reach.at(called), reach.before(called, frames(1)).values, tol=1e-6, occasions=3)
+    assert movement.eases(reach, at=called, by=FURTHER, over=seconds(REACHING), curve="cubic in-out", tol=1e-6)
+
+
+def check_the_gangway_turns_its_wheel_once_round(trace):
+    wheel, called = trace.one("gangway").wheel, trace.events("gangway.call").about("on")
+    assert movement.eases(wheel, at=called, by=360.0, over=seconds(REACHING), tol=1e-6)

@@ -1,0 +1,62 @@
+"""The ticket hatch and the harbour clock: one ticket for each boat that comes alongside, at the tariff of the hour."""
+
+import numpy as np
+
+from breadcrumb import Spans, frames, judge, seconds
+from breadcrumb.checks import triggers, values
+
+TARIFFS = (3, 5, 4)
+HOUR = 10.0  # s
+JUMP = 9.0  # deg
+EVERY = 0.7  # s
+LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
+
+
+def since_start(trace, at):
+    """Return how long after the start of its shift each frame or moment is."""
+    start = trace.events("shift.start")
+    return at.times - start.times[np.searchsorted(start.frames, at.frames, side="right") - 1]
+
+
+def tariff(trace, at):
+    return np.take(TARIFFS, (since_start(trace, at) / HOUR + 1e-9).astype(int) % len(TARIFFS))
+
+
+def check_each_boat_alongside_gets_one_ticket(trace):
+    alongside, issued = trace.events("sensor.begin", on="hatch"), trace.events("ticket.issued").about("on")
+    assert triggers.only_after(issued, alongside, within=frames(2))
+    assert triggers.leads_to(alongside, issued, within=frames(2), occasions=3)
+
+
+def check_a_ticket_costs_the_tariff_of_the_hour(trace):
+    issued = trace.events("ticket.issued")
+    assert triggers.carries_data(issued, "tariff", tariff(trace, issued).astype(float))
+
+
+def check_tickets_are_numbered(trace):
+    issued = trace.events("ticket.issued")
+    assert triggers.carries_data(issued, "number", np.arange(1.0, issued.count + 1))
+
+
+def check_the_caption_shows_the_tariff(trace):
+    caption = trace.one("hatch").caption
+    now = tariff(trace, caption)
+    right = [(caption == f"{price} d") == (now == price) for price in TARIFFS]
+    assert judge(right[0] & right[1] & right[2], "the caption shows the tariff of the hour")
+
+
+def check_the_roll_is_never_empty(trace):
+    assert judge(trace.one("hatch").roll > 0, "there are tickets on the roll")
+    assert triggers.never_happens(trace.events("error", by="hatch"))
+
+
+def check_the_clock_jumps_on_time(trace):
+    jump, start = trace.events("clock.jump"), trace.events("shift.start")
+    shift = Spans.between(start, start)
+    assert triggers.repeats_every(jump, seconds(EVERY), first=seconds(EVERY), during=shift, tol=LONGEST_FRAME)
+
+
+def check_the_hand_shows_the_jumps(trace):
+    turn = trace.one("clock").hand.turn_about("z")
+    jumps = np.floor(since_start(trace, turn) / EVERY + 1e-9)
+    assert values.equals(turn, (jumps * JUMP + 180) % 360 - 180, tol=1e-6)

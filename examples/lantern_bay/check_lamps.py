@@ -1,0 +1,61 @@
+"""The lamps: each points at its skiff, its light ends on what it first meets, and its glow swells when it is lit."""
+
+from breadcrumb import Circle, Polygon, Spans, frames, judge, seconds
+from breadcrumb.checks import movement, rays, triggers, values
+
+FOLLOWS = {"lamp-quay": "heron", "lamp-head": "tern", "lamp-barge": "heron"}
+BASIN = Polygon(((18, 6), (30, 6), (30, 14), (26, 18), (18, 18)))  # m
+ROCKS = [Circle((6, -9), 1.2), Circle((-24, -4), 1.5), Circle((-4, 10), 1.0)]  # m
+HULL = 0.9  # m
+LONGEST = 46.0  # m
+GLOW = [(seconds(0), 0.0), (seconds(0.15), 0.35), (seconds(0.45), 0.35), (seconds(0.9), 1.0)]
+
+
+def lit(trace):
+    return trace.events("lamp.switched").where(lambda data: data["burning"]).called("a lamp being lit")
+
+
+def check_lamps_point_at_their_skiffs(trace):
+    for lamp, skiff in FOLLOWS.items():
+        assert movement.faces(trace.one(id=lamp), trace.one(id=skiff), angle="yaw", tol=0.001)
+
+
+def check_heads_do_not_tilt(trace):
+    assert values.equals(trace.all("lamp").pitch, 0.0)
+
+
+def check_light_ends_on_what_it_first_meets(trace):
+    hulls = [(trace.one(id=name).position.plan, HULL) for name in ("heron", "tern")]
+    for name in FOLLOWS:
+        lamp = trace.one(id=name)
+        origin, end = lamp.position.plan, lamp.light_end.to_world(lamp.position.plan, lamp.yaw)
+        ahead = (lamp.light_end * 0 + (1.0, 0.0)).to_world((0.0, 0.0), lamp.yaw)
+        assert rays.ends_where_it_hits(end, origin, ahead, [*ROCKS, BASIN, *hulls], otherwise=LONGEST, tol=0.001)
+
+
+def check_lamps_are_dark_until_they_are_lit(trace):
+    lamp = trace.all("lamp")
+    start = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
+    assert judge(~lamp.burning, "lamps are dark when a shift starts", during=start)
+    assert triggers.only_after(lamp.burning.rises(), lit(trace), within=frames(0))
+
+
+def check_a_press_switches_a_lamp_once(trace):
+    pressed = trace.events("input.switch").about("on").where(lambda data: data["value"] == "down")
+    switched = trace.events("lamp.switched")
+    assert triggers.leads_to(pressed, switched, within=frames(0), occasions=3)
+    assert triggers.only_after(switched, pressed, within=frames(0))
+    due = Spans.following(switched | trace.events("shift.start"), frames(0), own_frame=True)
+    assert values.unchanged(trace.all("lamp").burning, except_during=due)
+    assert values.toggles(trace.all("lamp").burning, at=switched, only=False)
+
+
+def check_the_glow_swells(trace):
+    lamp = trace.all("lamp")
+    assert movement.follows_keys(lamp.glow, GLOW, at=lit(trace), tol=1e-6)
+    assert values.equals(lamp.glow, 0.0, except_during=lamp.burning.spans())
+
+
+def check_the_glow_rests_at_its_full_value(trace):
+    glow = trace.all("lamp").glow
+    assert values.equals(glow.after(lit(trace), seconds(0.95)), 1.0)

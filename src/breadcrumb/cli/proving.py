@@ -1,0 +1,79 @@
+"""Playing every fault of Lantern Bay, to see which checks it turns red."""
+
+import os
+import tempfile
+from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
+
+from rich.table import Table
+
+from breadcrumb.demo.faults import FAULTS
+from breadcrumb.demo.play import play
+from breadcrumb.run.results import Result
+from breadcrumb.run.running import run_checks
+
+
+@dataclass(frozen=True, slots=True)
+class Caught:
+    """One check that a fault turned red."""
+
+    behaviour: str
+    check: str
+    frame: int
+    object: str
+    margin: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """What became of one fault."""
+
+    fault: str
+    caught: tuple[Caught, ...]
+
+
+def try_fault(fault: str, checks: Sequence[Path], seed: int) -> Tried:
+    """Play one fault at a rate at which it shows, and run all checks on it."""
+    known = FAULTS[fault]
+    with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
+        path = Path(folder) / f"{fault}.crumbs"
+        play(path, [fault], seed=seed, rate=known.rate, seconds=known.seconds)
+        run = run_checks(checks, [path])
+    return Tried(fault, tuple(_caught(result) for result in run.of("broken")))
+
+
+def try_all(checks: Sequence[Path], seed: int, show: Callable[[int, int, str], None]) -> list[Tried]:
+    """Try every fault, on all processors."""
+    done: list[Tried] = []
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+        for tried in pool.map(try_fault, FAULTS, [checks] * len(FAULTS), [seed] * len(FAULTS)):
+            done.append(tried)
+            show(len(done), len(FAULTS), f"{tried.fault} is tried")
+    return done
+
+
+def table_of(tried: Iterable[Tried]) -> Table:
+    """Return the table of faults and of the checks that they turned red; those of the fault's own behaviour first."""
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold")
+    for column in ("fault", "check that turned red", "first frame", "object", "margin"):
+        table.add_column(column, justify="right" if column in ("first frame", "margin") else "left")
+    for one in tried:
+        own = FAULTS[one.fault].behaviour
+        rows = sorted(one.caught, key=lambda caught: (caught.behaviour != own, caught.frame))
+        for number, row in enumerate(rows):
+            check = row.check if row.behaviour == own else f"[dim]{row.check} ({row.behaviour})[/dim]"
+            table.add_row("" if number else one.fault, check, str(row.frame), row.object, row.margin)
+        if not rows:
+            table.add_row(one.fault, "[bold red]none[/bold red]")
+    return table
+
+
+def _caught(result: Result) -> Caught:
+    broken = next(one for one in result.findings if one.outcome == "broken")
+    assert broken.first is not None
+    margin = "" if broken.margin is None else f"{broken.margin.value:.4g} {broken.margin.unit}".rstrip()
+    behaviour = result.check.file.stem.removeprefix("check_")
+    return Caught(behaviour, result.check.name, broken.first.frame, broken.first.object, margin)
