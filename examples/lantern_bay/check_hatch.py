@@ -46,7 +46,7 @@ def check_the_caption_shows_the_tariff(trace):
 
 
 def check_the_roll_is_never_empty(trace):
-    assert judge(trace.one("hatch").roll > 0, "there are tickets on the roll")
+    assert judge(trace.one("hatch").tickets > 0, "there are tickets on the roll")
     assert triggers.never_happens(trace.events("error", by="hatch"))
 
 

@@ -37,7 +37,7 @@ class Hatch(Behaviour):
     def __init__(self, bay: "Bay") -> None:
         super().__init__(bay)
         (self.x, self.y), self.z = PLACE_OF_HATCH, 1.0
-        self.roll = 0 if bay.roll_is_empty or "ticket-empty-roll" in self.faults else ROLL
+        self.tickets = 0 if bay.roll_is_empty or "ticket-empty-roll" in self.faults else ROLL
         self.caption = ""
         self.angle = 0.0
         self._issued = 0
@@ -69,7 +69,7 @@ class Hatch(Behaviour):
                     self._issue(boat, tick)
 
     def _issue(self, boat: Skiff, tick: int) -> None:
-        if not self.roll:
+        if not self.tickets:
             self.emit("error", by="hatch", data={"message": "hatch: the roll is empty"})
             return
         if "clock-stalls" in self.faults:
@@ -78,7 +78,7 @@ class Hatch(Behaviour):
         if "ticket-wrong-boat" in self.faults:
             boat = next(other for other in self.bay.boats if other is not boat)
         for _ in range(2 if "ticket-twice" in self.faults else 1):
-            self.roll -= 1
+            self.tickets -= 1
             self._issued += 1
             self.emit("ticket.issued", by="hatch", on=boat.name, data={"number": self._issued, "tariff": tariff})
 
@@ -103,5 +103,5 @@ class Hatch(Behaviour):
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record the hatch and the clock."""
-        rec.watch(self, id="hatch", kind="hatch", position=PLACE, caption="caption", roll="roll")
+        rec.watch(self, id="hatch", kind="hatch", position=PLACE, caption="caption", tickets="tickets")
         rec.watch(self, id="clock", kind="clock", hand=lambda hatch: hatch.hand)

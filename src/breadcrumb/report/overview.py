@@ -89,7 +89,8 @@ def _column_facts(data: TraceData, kind: str, column: str) -> tuple[str, str, st
     found = data.column(kind, column)
     life, _ = data.index(kind)
     same_life = life[1:] == life[:-1]
-    changes = str(int(((found.values[1:] != found.values[:-1]) & same_life).sum()))
+    known = same_life if found.valid is None else same_life & found.valid[1:] & found.valid[:-1]
+    changes = str(int(((found.values[1:] != found.values[:-1]) & known).sum()))
     there = found.values if found.valid is None else found.values[found.valid]
     if not len(there):
         return "missing", "missing", changes
