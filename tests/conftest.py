@@ -68,7 +68,7 @@ def bay(tmp_path_factory: pytest.TempPathFactory, play: Callable[..., Path]) -> 
     played: dict[str, Path] = {}
 
     def get(*faults: str, **more: Any) -> Path:
-        more = {"seed": 7, "rate": "60", "seconds": 72, **more}
+        more = {"seed": 7, "rate": "60", **more}
         name = "-".join([*faults, *map(str, more.values())]).replace(":", "-")
         if name not in played:
             played[name] = play(folder / f"{name}.crumbs", *faults, **more)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from breadcrumb import Circle, Polygon, Recorder, Spans, Trace, Verdict, frames, open_trace, seconds
+from breadcrumb import Circle, Polygon, Recorder, Spans, Trace, Verdict, frames, judge, open_trace, seconds
 from breadcrumb.checks import collisions, movement, session, spawns, triggers, values
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.testing import make_trace
@@ -119,9 +119,39 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "what may change by pattern": (lambda: session.only_these_change(line([1.0, 2.0]), ["k*.n"]), "idle", "no columns"),
     "a law with its velocity": (lambda: _falling(1.0), "held", ""),
     "a law that is not obeyed": (lambda: _falling(1.2), "broken", "off"),
+    "a stop by its recorded speed, in spans": (lambda: _stopping(0.6, 0.4, 0.2, 0.0, 0.0), "held", ""),
+    "a stop that creeps, in spans": (lambda: _stopping(0.6, 0.4, 0.2, 0.02, 0.02), "broken", "too fast"),
+    "an angle that moves": (lambda: movement.moves(line([0.0, 3.0, 6.0, 9.0]).one("keg").n, 2.0, within=frames(1)), "held", ""),
+    "an angle that stands": (lambda: movement.moves(line([0.0, 3.0, 3.0, 9.0]).one("keg").n, 2.0, within=frames(1)), "broken", "too low"),
+    "everyone at each ring": (lambda: _everyone(("a", 1), ("b", 1), ("a", 3)), "held", ""),
+    "one left out at a ring": (lambda: _everyone(("a", 1), ("a", 3)), "broken", "no placed"),
+    "spans that end for everyone": (lambda: _until_everyone_s_end(3), "held", ""),
+    "spans that go on behind that": (lambda: _until_everyone_s_end(5), "broken", "not so"),
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
+
+
+def _stopping(*speeds: float) -> Verdict:
+    keg = line(list(speeds)).one("keg")
+    return movement.slows_by(keg, 2.0, velocity=keg.n, during=keg.life_spans)
+
+
+def _everyone(*placed: tuple[str, int]) -> Verdict:
+    """Two kegs, of which b has left by the second ring."""
+    states: list[dict[str, Any]] = [{"a": {"n": 0.0}, **({"b": {"n": 0.0}} if n < 3 else {})} for n in range(5)]
+    events = [(1, "ring"), (3, "ring"), *((n, "placed", who) for who, n in placed)]
+    trace = make_trace(states, kinds={"a": "keg", "b": "keg"}, events=events)
+    return triggers.leads_to(
+        trace.events("ring").for_each(trace.all("keg").life_spans), trace.events("placed"), within=frames(0)
+    )
+
+
+def _until_everyone_s_end(end: int) -> Verdict:
+    """A keg is let go on frame 1 and stands until frame 3; nobody in particular ends it."""
+    trace = line([0.0, 0.0, 0.0, 0.0, 1.0, 1.0], events=[(1, "let.go", "keg"), (end, "shift.end")])
+    until = Spans.between(trace.events("let.go"), trace.events("shift.end"))
+    return judge(trace.one("keg").n == 0, "it stands", during=until)
 
 
 def _both(check: Callable[..., Verdict], trace: Trace, **more: Any) -> Verdict:
