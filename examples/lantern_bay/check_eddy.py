@@ -54,7 +54,7 @@ def check_the_eddy_stays(trace):
 
 def check_the_line_pulls_both_logs_alike(trace):
     one, other = trace.one(id="log-1"), trace.one(id="log-2")
-    assert values.opposes(one.line_force, other.line_force)
+    assert values.opposes(other.line_force, one.line_force)
     apart = other.position.plan - one.position.plan
     length = apart.norm()
     force = np.maximum(length.values - LINE, 0.0) * ELASTIC / length.values

@@ -35,11 +35,11 @@ def check_the_pocket_lamp_comes_back_at_once(trace):
 
 
 def check_a_lantern_comes_back_to_its_own_hook(trace):
-    for name, hook in HOOKS.items():
-        lantern, back = trace.one(id=name), trace.events("lantern.returned", by=name)
-        assert values.equals(lantern.position.at(back), hook)
-        assert values.equals(lantern.yaw.at(back), TURNS[name])
-        assert values.equals(lantern.velocity.at(back), (0.0, 0.0, 0.0))
+    lantern, back = trace.all("lantern"), trace.events("lantern.returned")
+    hooks = np.array([HOOKS[name] for name in back.subjects]).reshape(-1, 3)
+    assert values.equals(lantern.position.at(back), hooks, occasions=3)
+    assert values.equals(lantern.yaw.at(back), np.array([TURNS[name] for name in back.subjects]))
+    assert values.equals(lantern.velocity.at(back), (0.0, 0.0, 0.0))
 
 
 def check_a_lantern_that_came_back_stays(trace):

@@ -1,6 +1,6 @@
 """The moths: while a swarm is at a lamp, that lamp's oil falls by 3.5 every 0.9 s, and nobody else's."""
 
-from breadcrumb import Spans, frames, judge, seconds
+from breadcrumb import Spans, all_of, frames, judge, seconds
 from breadcrumb.checks import values
 
 DRINK = 3.5  # l
@@ -14,17 +14,22 @@ def shifts(trace):
         yield trace.during(shift)
 
 
-def visits(trace, lamp):
-    return Spans.between(
-        trace.events("moths.came", on=lamp).about("on"), trace.events("moths.gone", on=lamp).about("on")
-    )
+def visits(trace):
+    """While a swarm is at a lamp, for each lamp."""
+    return Spans.between(trace.events("moths.came").about("on"), trace.events("moths.gone").about("on"))
+
+
+def check_oil_falls_only_while_moths_are_there(trace):
+    restart = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
+    assert values.unchanged(trace.all("lamp").oil, except_during=visits(trace) | restart)
 
 
 def check_moths_drink_a_lamps_oil(trace):
-    for shift in shifts(trace):
-        for name in ("lamp-quay", "lamp-head", "lamp-barge"):
-            oil = shift.one(id=name).oil
-            assert values.drains(oil, DRINK, every=EVERY, during=visits(shift, name), tol=1e-9)
+    drunk = [
+        values.drains(shift.all("lamp").oil, DRINK, every=EVERY, during=visits(shift), tol=1e-9)
+        for shift in shifts(trace)
+    ]
+    assert all_of(*drunk).saying("a lamp's oil falls by 3.5 l every 0.9 s while moths are at it")
 
 
 def check_oil_never_falls_below_nothing(trace):

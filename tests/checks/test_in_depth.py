@@ -127,6 +127,8 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "one left out at a ring": (lambda: _everyone(("a", 1), ("a", 3)), "broken", "no placed"),
     "spans that end for everyone": (lambda: _until_everyone_s_end(3), "held", ""),
     "spans that go on behind that": (lambda: _until_everyone_s_end(5), "broken", "not so"),
+    "a restart in time": (lambda: _restarted(2, 4, back=9), "held", ""),
+    "a restart behind what never came": (lambda: _restarted(1, 8, back=13), "broken", "no tick in time"),
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
@@ -135,6 +137,14 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
 def _stopping(*speeds: float) -> Verdict:
     keg = line(list(speeds)).one("keg")
     return movement.slows_by(keg, 2.0, velocity=keg.n, during=keg.life_spans)
+
+
+def _restarted(*taps: int, back: int) -> Verdict:
+    """A keg comes back half a second after it was last tapped."""
+    events = [*((n, "tap", "keg") for n in taps), (back, "tick", "keg")]
+    trace = line([0.0] * 16, events=events)
+    exact = (seconds(0.5), seconds(0.5))
+    return triggers.leads_to(trace.events("tap"), trace.events("tick"), within=exact, restart=True)
 
 
 def _everyone(*placed: tuple[str, int]) -> Verdict:

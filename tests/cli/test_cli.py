@@ -115,10 +115,13 @@ def test_a_broken_check_is_explained_and_drawn(
 
 def test_a_folder_of_traces_stands_for_all_of_them(cli: Cli, bay: Callable[..., Path], examples: Path) -> None:
     """`check` takes folders of check files and of traces, and names nothing when all held."""
-    done = cli("check", examples / "lantern_bay" / "check_whirlpools.py", bay(), bay(seed=8))
+    files = [examples / "lantern_bay" / f"check_{name}.py" for name in ("whirlpools", "boom")]
+    done = cli("check", *files, bay(), bay(seed=8))
     assert done.returncode == 0, done.stdout
     assert "BROKEN" not in done.stdout
-    assert "5 checks on 2 sessions: 10 held" in done.stdout
+    assert "8 checks on 2 sessions: 16 held" in done.stdout
+    alone = cli("check", *files)
+    assert (alone.returncode, "no trace to run it on" in alone.stderr) == (2, True)
 
 
 def test_the_demo_shows_a_pass_and_an_explained_failure(cli: Cli, tmp_path: Path, untraced: dict[str, str]) -> None:

@@ -24,12 +24,18 @@ from breadcrumb.run.running import run_checks
 def command(checks: Path, traces: tuple[Path, ...], out: Path | None, figures: bool) -> None:
     """Run the check file CHECKS, or all check_*.py of the folder CHECKS, on each TRACE.
 
-    A TRACE is a folder NAME.crumbs, or a folder that holds some. Exit code: 0 all held, 1 something broke, 2 the
-    command or an input is wrong, 3 nothing broke but a check was idle in every trace.
+    A TRACE is a folder NAME.crumbs, or a folder that holds some; more check files may stand among them. Exit code: 0
+    all held, 1 something broke, 2 the command or an input is wrong, 3 nothing broke but a check was idle in every
+    trace.
     """
+    more = [path for path in traces if path.suffix == ".py"]
+    sessions = [path for path in traces if path not in more]
     try:
+        files = [file for path in (checks, *more) for file in find_check_files(path)]
+        if not sessions:
+            fail(f"{checks}: no trace to run it on; name one behind it, such as lantern-bay/correct.crumbs")
         with progress() as show:
-            run = run_checks(find_check_files(checks), find_traces(traces), show)
+            run = run_checks(files, find_traces(sessions), show)
     except CheckFileError as error:
         fail(error)
     drawn = draw(run, out) if figures else {}

@@ -1,11 +1,11 @@
 """The drawbridge: two leaves that ease up and down in step, the lamp on it, and the gangway beside it."""
 
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.motion import along_keys, eased
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 
@@ -23,17 +23,6 @@ LEAVES = {"leaf-west": (-4.0, 20.0), "leaf-east": (4.0, 20.0)}
 
 _SHORT, _EARLY, _TRAILS = 1.0, ticks(0.3), ticks(0.1)
 _FRAMES = 156
-
-
-def eased(u: float) -> float:
-    """Return how far a cubic easing in and out is, from 0 to 1.
-
-    Example:
-        >>> eased(0.25), eased(0.5), eased(1.0)
-        (0.0625, 0.5, 1.0)
-    """
-    u = min(max(u, 0.0), 1.0)
-    return 4 * u**3 if u < 0.5 else 1 - 4 * (1 - u) ** 3
 
 
 @dataclass(eq=False)
@@ -136,10 +125,7 @@ class Bridge(Behaviour):
     def _swollen(self, t: float) -> float:
         if "bridge-lamp-plain" in self.faults:
             return min(t / SWELLING[-1][0], 1.0)
-        for (t0, size0), (t1, size1) in pairwise(SWELLING):
-            if t < t1:
-                return size0 + (size1 - size0) * (t - t0) / (t1 - t0)
-        return SWELLING[-1][1]
+        return along_keys(SWELLING, t)
 
     def _reach(self, tick: int) -> None:
         if self._called is None:

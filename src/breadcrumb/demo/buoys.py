@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.motion import wrapped
 from breadcrumb.demo.time import in_seconds, ticks
 
 if TYPE_CHECKING:
@@ -17,16 +18,6 @@ SPIN = 27.0
 PLACES = {"buoy-1": (3.0, -16.0), "buoy-2": (-30.0, 14.0), "buoy-3": (36.0, 2.0)}
 
 _HIGH, _DRIFT, _HICCUP = 1.6, 0.05, ticks(0.05)
-
-
-def wrapped(angle: float) -> float:
-    """Return an angle from above -180 up to 180 deg.
-
-    Example:
-        >>> wrapped(190.0), wrapped(-180.0)
-        (-170.0, 180.0)
-    """
-    return 180.0 - (180.0 - angle) % 360.0
 
 
 @dataclass(eq=False)

@@ -2,13 +2,12 @@
 
 import math
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.basin import CORNERS
 from breadcrumb.demo.behaviour import PLACE, Behaviour
-from breadcrumb.demo.buoys import wrapped
+from breadcrumb.demo.motion import along_keys, wrapped
 from breadcrumb.demo.rays import to_circle, to_walls
 from breadcrumb.demo.script import PLAYER, SECOND, Input
 from breadcrumb.demo.skiffs import HULL_RADIUS
@@ -125,10 +124,8 @@ class Lamps(Behaviour):
     def _glow(self, t: float) -> float:
         if "lamp-glow-plain" in self.faults:
             return min(t / GLOW[-1][0], 1.0)
-        for (t0, glow0), (t1, glow1) in pairwise(GLOW):
-            if t < t1:
-                return glow0 + (glow1 - glow0) * (t - t0) / (t1 - t0)
-        return _LOW if "lamp-glow-low" in self.faults else GLOW[-1][1]
+        low = "lamp-glow-low" in self.faults and t >= GLOW[-1][0]
+        return _LOW if low else along_keys(GLOW, t)
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record the lamps, one of which stands on a barge, and the rocks."""

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
-from breadcrumb.demo.buoys import wrapped
+from breadcrumb.demo.motion import coasted, wrapped
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 
@@ -113,8 +113,7 @@ class Lanterns(Behaviour):
         speed = math.hypot(*lantern.way)
         if not speed:
             return
-        t = min(in_seconds(tick - lantern.since), speed / SLOWING)
-        way, left = t - SLOWING * t * t / (2 * speed), max(1 - SLOWING * t / speed, 0.0)
+        way, left = coasted(speed, SLOWING, in_seconds(tick - lantern.since))
         lantern.vx, lantern.vy = lantern.way[0] * left, lantern.way[1] * left
         lantern.x, lantern.y = lantern.start[0] + lantern.way[0] * way, lantern.start[1] + lantern.way[1] * way
         lantern.yaw = wrapped(lantern.start[2] + TURNS * speed * way)

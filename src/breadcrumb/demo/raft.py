@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.motion import coasted
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds
 
@@ -100,8 +101,7 @@ class Raft(Behaviour):
         speed = math.hypot(*self._way)
         if not speed:
             return
-        t = min(in_seconds(tick - self._since), speed / SLOWING)
-        way, left = t - SLOWING * t * t / (2 * speed), max(1 - SLOWING * t / speed, 0.0)
+        way, left = coasted(speed, SLOWING, in_seconds(tick - self._since))
         if "raft-creeps" in self.faults:
             left = max(left, _CREEP / speed)
         self.x, self.y = self._from[0] + self._way[0] * way, self._from[1] + self._way[1] * way

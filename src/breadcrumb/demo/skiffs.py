@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.faults import Faults
+from breadcrumb.demo.motion import coasted
 from breadcrumb.demo.script import PLAYER, SECOND, Input
 from breadcrumb.demo.time import in_seconds
 
@@ -86,13 +87,12 @@ class Skiff:
         if not speed:
             return
         t = in_seconds(tick - leg.since)
-        if leg.coasting:
-            if "skiff-backs-up" not in self._faults:
-                t = min(t, speed / SLOWING)
-            way, left = t - SLOWING * t * t / (2 * speed), 1 - SLOWING * t / speed
-            left = left if "skiff-backs-up" in self._faults else max(0.0, left)
-        else:
+        if not leg.coasting:
             way, left = t, 1.0
+        elif "skiff-backs-up" in self._faults:
+            way, left = t - SLOWING * t * t / (2 * speed), 1 - SLOWING * t / speed
+        else:
+            way, left = coasted(speed, SLOWING, t)
         self.vx, self.vy = leg.vx * left, leg.vy * left
         self.x, self.y = leg.x + leg.vx * way, leg.y + leg.vy * way
         self._stop_at_edge(tick)

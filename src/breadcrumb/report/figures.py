@@ -124,12 +124,13 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
 
 
 def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
-    """Draw a lane for each life and each sort of event, those of the object in question on top."""
+    """Draw a lane for each life and each sort of event: those of the object in question, then those nearest in time."""
     stays: dict[str, list[Stay]] = {}
     for stay in sorted(excerpt.stays, key=lambda stay: stay.object != excerpt.object):
         stays.setdefault(f"{stay.object} is there", []).append(stay)
     marks: dict[str, list[Mark]] = {}
-    for mark in sorted(excerpt.marks, key=lambda mark: mark.who != excerpt.object):
+    far = {mark: abs(mark.frame - excerpt.frame) for mark in excerpt.marks}
+    for mark in sorted(excerpt.marks, key=lambda mark: (mark.who != excerpt.object, far[mark])):
         marks.setdefault(f"{mark.name}  {mark.who}".strip(), []).append(mark)
     lanes = [*stays, *marks]
     for lane, name in enumerate(lanes[:_LANES]):

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from breadcrumb.algebra.along import at_samples, latest
-from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.arithmetic import Operand, called
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration
 from breadcrumb.algebra.easing import Curve, curve_of, wave_fit
 from breadcrumb.algebra.moments import Moments
@@ -77,7 +77,7 @@ def eases(
         return np.asarray(began + (ended - began) * shape(share))
 
     name = curve if isinstance(curve, str) else "its curve"
-    target = f"to {to}" if to is not None else f"by {by}"
+    target = f"to {called(to)}" if to is not None else f"by {called(by)}"
     sentence = f"{signal.title} eases {target} {signal.unit}".rstrip() + f" in {over} along {name} after {at.label}"
     return _along(value, at, start, end, over, delay, due, sentence, tol, occasions)
 

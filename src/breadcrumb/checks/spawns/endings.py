@@ -125,6 +125,8 @@ def count_stays(
     slack = np.minimum(above, below).astype(np.float64)
     limits = [f"at least {at_least}"] if at_least is not None else []
     limits += [f"at most {at_most}"] if at_most is not None else []
+    exact = at_least == at_most
+    limits = [f"exactly {at_most}"] if exact else limits
 
     def phrase(place: int) -> Phrase:
         return Phrase(
@@ -137,7 +139,7 @@ def count_stays(
     nobody = np.full(len(row), NOBODY)
     case = Case(
         session, row, nobody, nobody, slack[: len(row)], phrase, of="frames", runs=True, unseen=appears.unseen,
-        allowed=float(at_most if at_most is not None else at_least or 0) or None,
+        allowed=float(at_most if at_most is not None else at_least or 0) or None, exact=exact,
         picture=Picture(lives=objects.life_spans),
     )  # fmt: skip
     return case.verdict(f"there are {' and '.join(limits)} of {objects.kind} at a time", occasions)

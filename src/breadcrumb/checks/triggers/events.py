@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from breadcrumb.algebra.along import marked, previous
+from breadcrumb.algebra.arithmetic import called
 from breadcrumb.algebra.durations import SAME_TIME, Duration, elapsed, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
@@ -274,7 +275,7 @@ def carries_data(moments: Moments, key: str, value: Any, *, tol: float = 0.0, oc
         >>> carries_data(small_trace().events("bell.rung"), "loudness", 3).outcome
         'held'
     """
-    sentence = f"{key} of {moments.label} is {value.name if isinstance(value, Signal) else value}{plus_minus(tol, '')}"
+    sentence = f"{key} of {moments.label} is {called(value)}{plus_minus(tol, '')}"
     if not moments.count:
         why = moments.unseen or f"no {moments.label} to judge"
         return Verdict(sentence, "idle", moments.session.label, of="moments", why_idle=why)

@@ -138,10 +138,11 @@ def _cancel(causes: dict[int, list[_Cause]], unless: Moments, label: Ints) -> No
 
 
 def _close(causes: dict[int, list[_Cause]]) -> None:
-    """Note that each cause is closed by the next one of its label."""
+    """Note that each cause is closed by the next one of its label, if that comes before its window is over."""
     for several in causes.values():
         for one, following in pairwise(several):
-            one.closed = following.at
+            if following.at.row <= one.last:
+                one.closed = following.at
 
 
 def _begun(causes: Iterable[_Cause], at: _Instant) -> list[_Cause]:

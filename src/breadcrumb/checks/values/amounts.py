@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from breadcrumb.algebra.along import at_samples, first_of_group, first_of_life, stretches
-from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.arithmetic import Operand, called
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
@@ -56,8 +56,7 @@ def equals(
         >>> equals(boat.position.x, boat.position.norm()).outcome
         'held'
     """
-    what = expected.name if isinstance(expected, Signal) else f"{expected}"
-    sentence = f"{signal.title} equals {what}{plus_minus(tol, signal.unit)}"
+    sentence = f"{signal.title} equals {called(expected)}{plus_minus(tol, signal.unit)}"
     scope = Scope(during, except_during, occasions)
     return judge_near(signal, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
 
