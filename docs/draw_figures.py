@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from functools import wraps
+from inspect import isfunction
 from io import BytesIO
 from pathlib import Path
 from typing import Any
@@ -44,7 +45,7 @@ Seen = dict[str, Verdict]
 @contextmanager
 def watching(seen: Callable[[str, Verdict], None]) -> Iterator[None]:
     """Tell of every verdict that a check of the vocabulary gives."""
-    was = [(module, name, getattr(module, name)) for module in MODULES for name in module.__all__]
+    was = [(module, name, check) for module in MODULES for name, check in vars(module).items() if isfunction(check)]
 
     def watched(called: str, check: Callable[..., Any]) -> Callable[..., Any]:
         @wraps(check)

@@ -96,6 +96,19 @@ def delayed(signal: Signal, by: Duration) -> Signal:
     return at_samples(signal, np.where(there, place, NOBODY), f"{signal.name} {by} ago")
 
 
+def places_later(signal: Signal, by: Duration) -> Ints:
+    """Return, for each sample, the place of the first one at least a duration later in its life, or NOBODY."""
+    track = signal.track
+    clock = track.session.clock
+    axis: Floats = np.asarray(clock.frames if by.unit == "frames" else clock.times, np.float64)
+    row = np.searchsorted(axis, axis[track.row] + by.value - SAME_TIME)
+    place = np.searchsorted(track.key, track.keys(track.life, row))
+    safe = np.minimum(place, max(track.size - 1, 0))
+    there = (row < clock.size) & (place < track.size)
+    there &= (track.life[safe] == track.life) if track.size else there
+    return np.where(there, place, NOBODY)
+
+
 def smoothed_second_rate(signal: Signal, window: int) -> Signal:
     """Return the second derivative of the parabola that fits the samples about each one best.
 

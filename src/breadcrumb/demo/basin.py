@@ -3,14 +3,12 @@
 import math
 import random
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.boom import Boom
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 CORNERS = ((18.0, 6.0), (30.0, 6.0), (30.0, 14.0), (26.0, 18.0), (18.0, 18.0))
 """Counter-clockwise; the wall from the third corner to the fourth one slants."""
@@ -98,8 +96,9 @@ class Basin(Behaviour):
     events = ("barrel.sunk", "contact", "gate.open", "gate.shut")
     parameters = (("barrel.radius", RADIUS, "m"), ("barrel.every", in_seconds(EVERY), "s"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, boom: Boom) -> None:
         super().__init__(bay)
+        self._boom = boom
         self._draw = random.Random(f"barrels {bay.seed}")
         self.made = 0
         self.walls = _walls()
@@ -171,14 +170,14 @@ class Basin(Behaviour):
         """Solve every contact up to a tick at its own instant, place and velocity."""
         while True:
             if barrel.next_contact is None:
-                boom = self.bay.boom.meets(barrel), BOOM
+                boom = self._boom.meets(barrel, RADIUS), BOOM
                 barrel.next_contact = min(boom, *((self._meets(barrel, wall), wall.number) for wall in self.walls))
             at, number = barrel.next_contact
             if at > tick:
                 return
             x, y = barrel.place(at)
             if number == BOOM:
-                self._reflect(barrel, self.bay.boom.normal(x, y), x, y, at, "boom")
+                self._reflect(barrel, self._boom.normal(x, y), x, y, at, "boom")
                 continue
             wall = self.walls[number]
             if wall.number == GATE_WALL and self._gate_lets_through(y):

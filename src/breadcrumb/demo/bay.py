@@ -1,7 +1,6 @@
 """The bay: everything in it, and the order in which a tick goes."""
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any
 
 import breadcrumb
 from breadcrumb.demo.basin import Basin
@@ -23,22 +22,22 @@ from breadcrumb.demo.moths import Moths
 from breadcrumb.demo.muster import Muster
 from breadcrumb.demo.raft import Raft
 from breadcrumb.demo.rockets import Rockets
-from breadcrumb.demo.script import PLAYER, Input
-from breadcrumb.demo.skiffs import BERTHS, Skiff, Skiffs
+from breadcrumb.demo.script import Input
+from breadcrumb.demo.skiffs import Skiffs
 from breadcrumb.demo.stakes import Stakes
 from breadcrumb.demo.tally import Tally
-from breadcrumb.demo.time import INPUT_TICKS, RATES, ticks
+from breadcrumb.demo.time import INPUT_TICKS, ticks
 from breadcrumb.demo.torch import Torch
 from breadcrumb.demo.whirlpools import Whirlpools
+from breadcrumb.demo.world import World
 
 RIPPLE = ticks(30)
 
 _STORM = 150
 _STARVED = ticks(10), ticks(0.8)
-_MEAN_JITTER = 13
 
 
-class Bay:
+class Bay(World):
     """A session of the game.
 
     Args:
@@ -53,21 +52,17 @@ class Bay:
     def __init__(
         self, faults: Faults, seed: int, rate: str, shift_ticks: int, script: Sequence[Input], *, roll_is_empty: bool
     ) -> None:
-        self.faults, self.seed, self.roll_is_empty = faults, seed, roll_is_empty
-        self.ticks_a_frame = RATES.get(rate, _MEAN_JITTER)
-        self.events: list[dict[str, Any]] = []
-        self.boats = [Skiff(name, *place, faults) for name, place in BERTHS.items()]
+        super().__init__(faults, seed, rate, roll_is_empty=roll_is_empty)
         self.object_count = 0
-        self.is_second_shift = False
-        self.cameras, self.basin, self.boom = Cameras(self), Basin(self), Boom(self)
-        self.whirlpools, self.lamps, self.flares = Whirlpools(self), Lamps(self), Flares(self)
+        cameras, whirlpools, boom = Cameras(self), Whirlpools(self), Boom(self)
+        lamps, self._flares, self._basin = Lamps(self, whirlpools), Flares(self, cameras), Basin(self, boom)
         self.behaviours: dict[str, Behaviour] = {
-            "skiffs": Skiffs(self), "cameras": self.cameras, "muster": Muster(self), "tally": Tally(self),
+            "skiffs": Skiffs(self), "cameras": cameras, "muster": Muster(self), "tally": Tally(self),
             "bridge": Bridge(self), "raft": Raft(self), "rockets": Rockets(self), "crane": Crane(self),
-            "buoys": Buoys(self), "eddy": Eddy(self), "lanterns": Lanterns(self), "lamps": self.lamps,
-            "moths": Moths(self), "whirlpools": self.whirlpools, "gull": Gull(self), "flares": self.flares,
-            "boom": self.boom, "basin": self.basin, "blankets": Blankets(self), "hatch": Hatch(self),
-            "torch": Torch(self), "stakes": Stakes(self),
+            "buoys": Buoys(self), "eddy": Eddy(self), "lanterns": Lanterns(self), "lamps": lamps,
+            "moths": Moths(self, lamps), "whirlpools": whirlpools, "gull": Gull(self), "flares": self._flares,
+            "boom": boom, "basin": self._basin, "blankets": Blankets(self, self._basin), "hatch": Hatch(self),
+            "torch": Torch(self, cameras), "stakes": Stakes(self, cameras),
         }  # fmt: skip
         self.awake = {name: one for name, one in self.behaviours.items() if not faults.has("asleep", name)}
         ticking = [(name, one.tick) for name, one in self.awake.items() if _overrides(one, "tick")]
@@ -77,20 +72,9 @@ class Bay:
         self._framing = [(name, one) for name, one in self.awake.items() if _overrides(one, "frame")]
         self._script, self._shift_ticks = script, shift_ticks
         self._shift_start = self._rippled = self._now = 0
+        if "basin" in self.awake:
+            boom.before_it_moves = lambda: self._basin.before_boom(self._local("basin", self._now)[-1])
         self._start(0)
-
-    @property
-    def player(self) -> Skiff:
-        """The player's skiff."""
-        return self.boat(PLAYER)
-
-    def boat(self, name: str) -> Skiff:
-        """Return a skiff by its name."""
-        return self.boats[0] if self.boats[0].name == name else self.boats[1]
-
-    def emit(self, name: str, **details: Any) -> None:
-        """Say that something happened."""
-        self.events.append({"name": name, **details})
 
     def tick(self, tick: int, *, ends_frame: bool) -> None:
         """Play one tick: boats, input, timers, all that moves, sensors. Input is looked at once a frame."""
@@ -116,10 +100,6 @@ class Bay:
         rec.watch(self, id="bay", kind="bay", object_count="object_count")
         for behaviour in self.behaviours.values():
             behaviour.watch(rec)
-
-    def time_of(self, name: str) -> int:
-        """Return the tick that a behaviour is at, by its own time."""
-        return self._local(name, self._now)[-1]
 
     def _go_on(self, name: str, go_on: Callable[[int], None]) -> None:
         if self._hurried:
@@ -159,9 +139,9 @@ class Bay:
     def _count(self, tick: int) -> None:
         """Count what was made and is there, and let the water ripple."""
         if "bay-leak" in self.faults:
-            self.object_count = self.flares.made + self.basin.made
+            self.object_count = self._flares.made + self._basin.made
         else:
-            self.object_count = len(self.flares.alive) + len(self.basin.barrels)
+            self.object_count = len(self._flares.alive) + len(self._basin.barrels)
         if tick and tick // RIPPLE > self._rippled:
             self._rippled = tick // RIPPLE
             for _ in range(_STORM if "bay-storm" in self.faults else 1):

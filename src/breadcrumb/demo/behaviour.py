@@ -1,20 +1,16 @@
 """What the scripts of Lantern Bay have in common: each is told of shifts, inputs, ticks and frames."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
+import breadcrumb
 from breadcrumb.demo.script import Input
-
-if TYPE_CHECKING:
-    import breadcrumb
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 PLACE = ("x", "y", "z")
 VELOCITY = ("vx", "vy", "vz")
 
-Parameter = tuple[str, "float | str | bool", str]
+Parameter = tuple[str, float | str | bool, str]
 """A tuning constant: its name, its value and its unit."""
 
 
@@ -31,7 +27,7 @@ class Behaviour:
     """The events that it may emit."""
     parameters: ClassVar[tuple[Parameter, ...]] = ()
 
-    def __init__(self, bay: Bay) -> None:
+    def __init__(self, bay: World) -> None:
         self.bay, self.faults = bay, bay.faults
         self.emit: Callable[..., None] = bay.emit
 

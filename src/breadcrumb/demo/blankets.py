@@ -1,15 +1,14 @@
 """Warm blankets: a skiff that touches one is warmed, once, and the blanket is gone; its sound plays on where it lay."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
+from breadcrumb.demo.basin import RADIUS as BARREL_RADIUS
+from breadcrumb.demo.basin import Basin
 from breadcrumb.demo.behaviour import PLACE, Behaviour
-from breadcrumb.demo.skiffs import COLD, HULL_RADIUS, Skiff
+from breadcrumb.demo.boats import COLD, HULL_RADIUS, Skiff
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 WARMS = 1.8
 WARMEST = 37.0
@@ -19,7 +18,6 @@ PARTS = ("hull", "deck")
 """The parts of a boat that touch, as wide as one another."""
 PLACES = ((10.0, 4.4), (2.0, 2.2), (-13.1, -9.5), (21.0, -15.6), (25.0, -10.5), (5.0, -12.8), (23.5, 9.0))
 """Where one lies at the start of a shift; the last one is in the basin, where barrels touch it."""
-BARREL_RADIUS = 0.6
 
 _BOBS = ticks(1)
 _NEAR = HULL_RADIUS + RADIUS
@@ -58,8 +56,9 @@ class Blankets(Behaviour):
         ("skiff.cold", COLD, "C"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, basin: Basin) -> None:
         super().__init__(bay)
+        self._basin = basin
         self.afloat: list[Blanket] = []
         self.sounds: list[Sound] = []
         self._made = 0
@@ -88,7 +87,7 @@ class Blankets(Behaviour):
 
     def frame(self, tick: int) -> None:
         """Be touched by barrels, to which nothing happens; and be gone if used."""
-        for barrel in self.bay.basin.barrels:
+        for barrel in self._basin.barrels:
             for blanket in self.afloat:
                 near = (barrel.x - blanket.x) ** 2 + (barrel.y - blanket.y) ** 2 < (BARREL_RADIUS + RADIUS) ** 2
                 if near and barrel.name not in self._touched:

@@ -1,23 +1,32 @@
 """The boom: a floating log in the basin that is stepped north and south, and off whose east face barrels bounce."""
 
 import math
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import Protocol
 
 import breadcrumb
-from breadcrumb.demo.basin import RADIUS as BARREL_RADIUS
-from breadcrumb.demo.basin import Barrel
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import TICKS_A_SECOND
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 STEP = 1.1
 LIMITS = (8.5, 15.5)
 HALF_LENGTH = 1.6
 RADIUS = 0.3
 HOME = (21.0, 12.0)
+
+
+class Moving(Protocol):
+    """What may meet the boom: on a straight stretch since a tick, as fast as its velocity times its pace says."""
+
+    x0: float
+    y0: float
+    vx: float
+    vy: float
+    since: float
+    pace: float
+    passed: float | None
 
 
 class Boom(Behaviour):
@@ -33,9 +42,10 @@ class Boom(Behaviour):
         ("boom.radius", RADIUS, "m"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         (self.x, self.y), self.z = HOME, 0.0
+        self.before_it_moves: Callable[[], None] = lambda: None  # whoever minds says so
 
     def start(self, tick: int) -> None:
         """Lie in the middle."""
@@ -43,8 +53,7 @@ class Boom(Behaviour):
 
     def take(self, one: Input, tick: int) -> None:
         """Step north or south; the last step is shortened at the limit."""
-        if "basin" in self.bay.awake:
-            self.bay.basin.before_boom(self.bay.time_of("basin"))
+        self.before_it_moves()
         step = STEP if one.value == "n" else -STEP
         south, north = LIMITS
         if "boom-overshoots" in self.faults:
@@ -52,11 +61,11 @@ class Boom(Behaviour):
         else:
             self.y = min(max(self.y + step, south), north)
 
-    def meets(self, barrel: Barrel) -> float:
+    def meets(self, barrel: Moving, radius: float) -> float:
         """Return when a barrel next touches the boom from the front, in ticks; infinity if it does not."""
         speed = math.hypot(barrel.vx, barrel.vy)
         x, y = barrel.x0 - self.x, barrel.y0 - self.y
-        reach = RADIUS + BARREL_RADIUS
+        reach = RADIUS + radius
         if not speed or barrel.passed is not None or math.hypot(x, y - _clamped(y)) < reach:
             return math.inf
         u, v = barrel.vx / speed, barrel.vy / speed

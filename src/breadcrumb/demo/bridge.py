@@ -1,16 +1,13 @@
 """The drawbridge: two leaves that ease up and down in step, the lamp on it, and the gangway beside it."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.motion import along_keys, eased
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 UP = 68.0
 MOVING = ticks(2.6)
@@ -50,7 +47,7 @@ class Bridge(Behaviour):
         ("gangway.time", in_seconds(REACHING), "s"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.leaves = [Leaf(name, *place) for name, place in LEAVES.items()]
         self.start(0)

@@ -2,15 +2,12 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.motion import wrapped
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 MEAN, SWELL = 0.25, 0.35
 PERIOD = ticks(4.4)
@@ -38,7 +35,7 @@ class Buoys(Behaviour):
     parameters = (("buoy.mean", MEAN, "m"), ("buoy.swell", SWELL, "m"), ("buoy.period", in_seconds(PERIOD), "s"),
                   ("buoy.spin", SPIN, "deg/s"))  # fmt: skip
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.all = [Buoy(name, place, *place) for name, place in PLACES.items()]
         self._frames = 0

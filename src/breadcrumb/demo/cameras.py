@@ -2,20 +2,17 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.script import Input
+from breadcrumb.demo.world import World
 
 WINDOWS = ((1280, 800), (1600, 900))
 """The window in pixels, in the first shift and from half-time on; y points down."""
 VIEW_HEIGHT = 50.0
 """How many metres of the bay the window shows from top to bottom, seen from above."""
 FIELD_OF_VIEW = 60.0
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
 
 Point = tuple[float, float, float]
 
@@ -68,7 +65,7 @@ class Cameras(Behaviour):
     events = ("input.pointer",)
     parameters = (("view.height", VIEW_HEIGHT, "m"), ("view.field", FIELD_OF_VIEW, "deg"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.above = Camera("eye-above", 0.0, 0.0, 60.0, 90.0, -90.0, None, VIEW_HEIGHT)
         self.shore = Camera("eye-shore", -22.0, -5.0, 5.0, 180.0, -12.0, FIELD_OF_VIEW, None)

@@ -1,15 +1,12 @@
 """The crane: a trolley on a rail, dragged by hand, and a magnet that lifts the crates it meets."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 RAIL = (-9.5, 14.0)
 HALF_WIDTH = 0.7
@@ -61,7 +58,7 @@ class Crane(Behaviour):
         ("magnet.below", BELOW, "m"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.start(0)
 

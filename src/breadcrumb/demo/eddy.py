@@ -2,14 +2,11 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 PULL, SIDEWAYS = 18.0, 0.6
 NEAREST, FARTHEST = 1.6, 21.0
@@ -62,7 +59,7 @@ class Eddy(Behaviour):
         ("line.length", LINE, "m"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self._nearest = 0.0 if "eddy-near" in bay.faults else NEAREST
         self._reach = math.inf if "eddy-far" in bay.faults else FARTHEST

@@ -2,16 +2,15 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.boats import BAY, HULL_RADIUS, Skiff
+from breadcrumb.demo.cameras import Cameras
 from breadcrumb.demo.script import Input
-from breadcrumb.demo.skiffs import BAY, HULL_RADIUS, Skiff
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 SPEED = 8.5
 HEIGHT = 1.1
@@ -70,8 +69,9 @@ class Flares(Behaviour):
         ("flare.repeat", in_seconds(REPEAT), "s"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, cameras: Cameras) -> None:
         super().__init__(bay)
+        self._cameras = cameras
         self.floats = [Crate(f"float-{number}", x, y) for number, (x, y) in enumerate(FLOATS, 1)]
         self.alive: list[Flare] = []
         self._last_speed: dict[str, tuple[float, float]] = {}
@@ -163,8 +163,7 @@ class Flares(Behaviour):
         return flare
 
     def _aim(self) -> tuple[float, float]:
-        cameras = self.bay.cameras
-        x, y = cameras.above.water(cameras.x, cameras.y)
+        x, y = self._cameras.above.water(self._cameras.x, self._cameras.y)
         return (x, -y) if "flare-mirrored" in self.faults else (x, y)
 
     def _move(self, flare: Flare, tick: int) -> None:

@@ -1,13 +1,9 @@
 """The gull: it hops after its skiff, and lands on it each time."""
 
-from typing import TYPE_CHECKING
-
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 HOP = ticks(0.75)
 HEIGHT = 1.3
@@ -23,7 +19,7 @@ class Gull(Behaviour):
     events = ("gull.hop", "gull.landed")
     parameters = (("gull.hop", in_seconds(HOP), "s"), ("gull.height", HEIGHT, "m"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         (self.x, self.y), self.z = PERCH, 0.0
         self._landed: int | None = None

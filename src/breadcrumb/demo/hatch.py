@@ -1,15 +1,12 @@
 """The ticket hatch, and the harbour clock beside it."""
 
 import math
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour, due
-from breadcrumb.demo.skiffs import Skiff
+from breadcrumb.demo.boats import Skiff
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 PLACE_OF_HATCH = (-10.0, -12.0)
 ALONGSIDE = 3.5
@@ -34,7 +31,7 @@ class Hatch(Behaviour):
         ("clock.every", in_seconds(EVERY), "s"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         (self.x, self.y), self.z = PLACE_OF_HATCH, 1.0
         self.tickets = 0 if bay.roll_is_empty or "ticket-empty-roll" in self.faults else ROLL

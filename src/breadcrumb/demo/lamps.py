@@ -2,20 +2,18 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.basin import CORNERS
 from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.boats import HULL_RADIUS
 from breadcrumb.demo.motion import along_keys, wrapped
 from breadcrumb.demo.rays import to_circle, to_walls
 from breadcrumb.demo.script import PLAYER, SECOND, Input
-from breadcrumb.demo.skiffs import HULL_RADIUS
 from breadcrumb.demo.time import in_seconds
 from breadcrumb.demo.whirlpools import RADIUS as SENSOR_RADIUS
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.whirlpools import Whirlpools
+from breadcrumb.demo.world import World
 
 LONGEST = 46.0
 GLOW = ((0.0, 0.0), (0.15, 0.35), (0.45, 0.35), (0.9, 1.0))
@@ -58,8 +56,9 @@ class Lamps(Behaviour):
     events = ("input.switch", "lamp.switched", "ray")
     parameters = (("lamp.longest", LONGEST, "m"), ("lamp.oil", OIL, "l"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, whirlpools: Whirlpools) -> None:
         super().__init__(bay)
+        self._whirlpools = whirlpools
         self.all = [Lamp(name, *place) for name, place in PLACES.items()]
 
     def start(self, tick: int) -> None:
@@ -117,7 +116,7 @@ class Lamps(Behaviour):
         hits += [(to_circle(here, way, (boat.x, boat.y), HULL_RADIUS), boat.name) for boat in self.bay.boats]
         hits.append((to_walls(here, way, CORNERS), "basin"))
         if "lamp-stops-at-sensor" in self.faults:
-            ends = self.bay.whirlpools.ends
+            ends = self._whirlpools.ends
             hits += [(to_circle(here, way, (end.x, end.y), SENSOR_RADIUS), end.name) for end in ends]
         return [hit for hit in hits if hit[0] <= LONGEST]
 

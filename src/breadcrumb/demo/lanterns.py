@@ -2,16 +2,13 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.motion import coasted, wrapped
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 RETURNS = ticks(5.5)
 SLOWING = 1.2
@@ -54,7 +51,7 @@ class Lanterns(Behaviour):
     events = ("input.grip", "input.let_go", "lantern.gripped", "lantern.let_go", "lantern.returned")
     parameters = (("lantern.returns", in_seconds(RETURNS), "s"), ("lantern.slowing", SLOWING, "m/s2"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.all = [Lantern(name, *hook) for name, hook in HOOKS.items()]
 

@@ -1,16 +1,13 @@
 """Moths: while a swarm is at a lamp, that lamp's oil falls by so much every so often."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour, due
-from breadcrumb.demo.lamps import Lamp
+from breadcrumb.demo.lamps import Lamp, Lamps
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 DRINK = 3.5
 EVERY = ticks(0.9)
@@ -44,8 +41,9 @@ class Moths(Behaviour):
     events = ("moths.came", "moths.gone")
     parameters = (("moths.drink", DRINK, "l"), ("moths.every", in_seconds(EVERY), "s"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, lamps: Lamps) -> None:
         super().__init__(bay)
+        self._lamps = lamps
         self.swarms = [Swarm(name, moths) for name, moths in SWARMS.items()]
 
     def start(self, tick: int) -> None:
@@ -77,7 +75,7 @@ class Moths(Behaviour):
         return next(swarm for swarm in self.swarms if swarm.name == one.on)
 
     def _lamp(self, swarm: Swarm) -> Lamp:
-        return next(lamp for lamp in self.bay.lamps.all if lamp.name == swarm.at)
+        return next(lamp for lamp in self._lamps.all if lamp.name == swarm.at)
 
     def _go(self, swarm: Swarm) -> None:
         if swarm.at:
@@ -108,7 +106,7 @@ class Moths(Behaviour):
             return
         if "moths-eat-moths" in self.faults:
             swarm.moths -= 1
-        for one in self.bay.lamps.all if "moths-all-lamps" in self.faults else [lamp]:
+        for one in self._lamps.all if "moths-all-lamps" in self.faults else [lamp]:
             one.oil = one.oil - DRINK if "moths-below-zero" in self.faults else max(one.oil - DRINK, 0.0)
 
     def watch(self, rec: breadcrumb.Recorder) -> None:

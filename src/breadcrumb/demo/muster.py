@@ -2,15 +2,12 @@
 
 import random
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour, due
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 EVERY = ticks(5)
 BERTHS = tuple((-38.0 + 1.5 * n, 2.0 + 0.5 * (n % 2)) for n in range(7))
@@ -37,7 +34,7 @@ class Muster(Behaviour):
     events = ("crew.placed", "error", "muster.called")
     parameters = (("muster.every", in_seconds(EVERY), "s"),)
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.crew = [Sailor(f"crew-{number}", -30.0, float(number)) for number in range(1, CREW + 1)]
         self._draw = random.Random(f"berths {bay.seed}")

@@ -1,16 +1,13 @@
 """The raft on its cradle: drawn back and let go, it shoots off the other way and slows down."""
 
 import math
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.motion import coasted
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 REACH = 1.3
 FACTOR = 2.1
@@ -33,7 +30,7 @@ class Raft(Behaviour):
         ("raft.slowing", SLOWING, "m/s2"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.x, self.y, self.z = *HOME, 0.0
         self.start(0)

@@ -2,16 +2,13 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.boats import BAY, CAP
 from breadcrumb.demo.script import Input
-from breadcrumb.demo.skiffs import BAY, CAP
 from breadcrumb.demo.time import in_seconds
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 FASTER = 3.5
 HEIGHT = 0.6
@@ -39,7 +36,7 @@ class Rockets(Behaviour):
     events = ("input.fire", "rocket.fired")
     parameters = (("rocket.faster", FASTER, "m/s"), ("rocket.height", HEIGHT, "m"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.alive: list[Rocket] = []
         self._made = 0

@@ -2,15 +2,13 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.cameras import Cameras
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 PAUSE = ticks(0.45)
 SLOPE = 8.0
@@ -40,8 +38,9 @@ class Stakes(Behaviour):
     events = ("input.tap", "stake.set")
     parameters = (("stake.pause", in_seconds(PAUSE), "s"), ("slipway.slope", SLOPE, "deg"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, cameras: Cameras) -> None:
         super().__init__(bay)
+        self._eye = cameras.shore
         self.all: list[Stake] = []
         self._made = 0
         self.start(0)
@@ -57,8 +56,7 @@ class Stakes(Behaviour):
         self.emit("input.tap", by="player", data={"screen": list(self._pixel(one))})
 
     def _pixel(self, one: Input) -> tuple[float, float]:
-        eye = self.bay.cameras.shore
-        return one.value[0] * eye.width, one.value[1] * eye.height
+        return one.value[0] * self._eye.width, one.value[1] * self._eye.height
 
     def take(self, one: Input, tick: int) -> None:
         """Set a stake where a tap is, if it counts. A touch of the screen comes as a click, too."""
@@ -90,7 +88,7 @@ class Stakes(Behaviour):
 
     def _ground(self, across: float, down: float) -> tuple[float, float, float, float] | None:
         """Return where the ray through a pixel meets the ground, and its slope there."""
-        eye = self.bay.cameras.shore
+        eye = self._eye
         u, v, w = eye.way(across, down)
         (west, south), (east, north) = SLIPWAY
         rise = math.tan(math.radians(SLOPE))

@@ -1,14 +1,11 @@
 """Tally stacks: each delivery lands on top of the one before, until the stack is full and cleared."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.script import Input
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 STACKS = {"stack-quay": (-4.0, -19.5, 0.7, 7), "stack-shed": (-37.0, 19.0, 0.5, 5)}
 """Where each stack stands, how high its boxes are, and how many it takes."""
@@ -37,7 +34,7 @@ class Tally(Behaviour):
     events = ("delivery", "stack.cleared")
     parameters = (("stack-quay.step", 0.7, "m"), ("stack-shed.step", 0.5, "m"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.stacks = [Stack(name, *place) for name, place in STACKS.items()]
         self._growing: Stack | None = None

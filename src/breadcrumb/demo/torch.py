@@ -2,16 +2,13 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
-from breadcrumb.demo.cameras import WINDOWS
+from breadcrumb.demo.cameras import WINDOWS, Cameras
 from breadcrumb.demo.rays import to_ball
 from breadcrumb.demo.time import in_seconds
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 LONGEST = 8.0
 RADIUS = 0.5
@@ -57,9 +54,9 @@ class Torch(Behaviour):
     events = ("error", "torch.found", "torch.lost")
     parameters = (("torch.longest", LONGEST, "m"), ("crate.radius", RADIUS, "m"))
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World, cameras: Cameras) -> None:
         super().__init__(bay)
-        eye = bay.cameras.customs
+        self._eye = eye = cameras.customs
         self.crates = [Crate(name, *_at(eye.x, eye.y, far, way), own, own) for name, (far, way, own) in CRATES.items()]
         self.rock = Rock(*_at(eye.x, eye.y, *ROCK[:2]), eye.z)
         self._met: Crate | None = None
@@ -70,7 +67,7 @@ class Torch(Behaviour):
 
     def frame(self, tick: int) -> None:
         """Swing on, and look what is met."""
-        eye = self.bay.cameras.customs
+        eye = self._eye
         eye.yaw = MIDDLE + SWING * math.sin(2 * math.pi * in_seconds(tick - self._start) / PERIOD)
         width, height = WINDOWS[0] if "torch-off-centre" in self.faults else (eye.width, eye.height)
         way = eye.way(width / 2, height / 2)

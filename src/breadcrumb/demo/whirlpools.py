@@ -1,15 +1,12 @@
 """A pair of whirlpools: a boat that enters one appears at the other."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import breadcrumb
 from breadcrumb.demo.behaviour import PLACE, Behaviour
-from breadcrumb.demo.skiffs import Skiff
+from breadcrumb.demo.boats import Skiff
 from breadcrumb.demo.time import in_seconds, ticks
-
-if TYPE_CHECKING:
-    from breadcrumb.demo.bay import Bay
+from breadcrumb.demo.world import World
 
 RADIUS = 3.0
 NORTH_OF_IT = 2.4
@@ -48,7 +45,7 @@ class Whirlpools(Behaviour):
         ("whirlpool.rest", in_seconds(REST), "s"),
     )
 
-    def __init__(self, bay: "Bay") -> None:
+    def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.ends = [Whirlpool(name, *place) for name, place in PLACES.items()]
 

@@ -20,7 +20,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.movement.arrivals import of_these
-from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
 from breadcrumb.verdicts.excerpts import Picture, level
@@ -284,7 +284,7 @@ def moves(
     step = (position - previous(position)).norm()
     path = np.cumsum(np.where(step.usable, step.parts[0], 0.0))
     track = position.track
-    ends = _places_after(position, duration(within, "within"))
+    ends = places_later(position, duration(within, "within"))
     there = ends != NOBODY
     safe = np.where(there, ends, 0)
     gone = np.where(there, path[safe] - path, 0.0) if track.size else path
@@ -382,19 +382,6 @@ def steps_by(
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:
     """Return the values that a check is asked about; a mean over a step belongs to spans if both its ends do."""
     return Scope(during, except_during, reach=0 if recorded is not None else 1).of(moving)
-
-
-def _places_after(signal: Signal, by: Duration) -> Ints:
-    """Return, for each sample, the place of the first one at least a duration later in its life, or NOBODY."""
-    track = signal.track
-    clock = track.session.clock
-    axis: Floats = np.asarray(clock.frames if by.unit == "frames" else clock.times, np.float64)
-    row = np.searchsorted(axis, axis[track.row] + by.value - 1e-9)
-    place = np.searchsorted(track.key, track.keys(track.life, row))
-    safe = np.minimum(place, max(track.size - 1, 0))
-    there = (row < clock.size) & (place < track.size)
-    there &= (track.life[safe] == track.life) if track.size else there
-    return np.where(there, place, NOBODY)
 
 
 def _unbroken(signal: Signal, ends: Ints) -> np.ndarray[tuple[int, ...], np.dtype[np.bool_]]:
