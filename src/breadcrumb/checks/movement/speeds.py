@@ -10,6 +10,7 @@ from breadcrumb.algebra.along import (
     first_of_life,
     latest,
     marked,
+    places_later,
     previous,
     smoothed_second_rate,
     stretches,
