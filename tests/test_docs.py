@@ -13,6 +13,7 @@ import msgspec
 import pytest
 
 from breadcrumb import open_trace
+from breadcrumb.run.running import run_checks
 
 ROOT = Path(__file__).parents[1]
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
@@ -64,3 +65,19 @@ def test_the_page_on_javascript(heard: bool, tmp_path: Path, listen: Callable[..
     assert trace.clock.size == 60
     assert trace.one("skiff").lit.rises().frames.tolist() == [30]
     assert trace.events("bell.rung", by="heron").frames.tolist() == [30]
+
+
+def test_the_walkthrough(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """Its first check is too strict for the correct build, as it says; with its tolerance it holds there and finds a fault."""
+    strict, tolerance = _blocks("walkthrough.md", "python")
+    said = _blocks("walkthrough.md", "text")[0]
+    file = tmp_path / "check_arrival.py"
+    file.write_text(strict)
+    (found,) = run_checks([file], [bay()]).results
+    (verdict,) = found.findings
+    assert verdict.first is not None
+    assert f"frame {verdict.first.frame} (1.850 s)  heron: {verdict.first.words}" in said
+    assert f"{verdict.breach_count} of {verdict.tested} moments broken" in said
+    file.write_text(re.sub(r"^ALLOWED = .*\n", tolerance, strict, flags=re.MULTILINE))
+    outcomes = [run_checks([file], [path]).results[0].outcome for path in (bay(), bay("whirlpool-wrong-exit"))]
+    assert outcomes == ["held", "broken"]
