@@ -3,6 +3,7 @@
 from breadcrumb import Spans, frames, judge, seconds
 from breadcrumb.checks import movement, triggers
 
+RADIUS = 3.0  # m
 NORTH_OF_IT = 2.4  # m
 REST = seconds(2.2)
 LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
@@ -15,6 +16,15 @@ def check_a_boat_that_enters_is_moved(trace):
     entered, moved = trace.events("sensor.begin", on=trace.all("whirlpool")), trace.events("whirlpool.moved")
     rested = entered.outside(Spans.following(moved, REST)).called("entering a whirlpool when rested")
     assert triggers.leads_to(rested, moved, within=frames(0), occasions=3)
+
+
+def check_a_rested_boat_never_gets_into_a_whirlpool(trace):
+    skiff = trace.all("skiff")
+    rests = skiff.resting.spans().grown(LONGEST_FRAME)
+    for end in trace.all("whirlpool").ids:
+        inside = skiff.position.distance_to(trace.one(id=end).position) < RADIUS
+        gets_in = inside.rises().outside(rests).called(f"getting into {end} without a rest")
+        assert triggers.never_happens(gets_in)
 
 
 def check_a_boat_arrives_north_of_the_other_end(trace):

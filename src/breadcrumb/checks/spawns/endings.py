@@ -135,7 +135,11 @@ def count_stays(
             f"{-int(slack[place])} too {'many' if below[place] < 0 else 'few'}",
         )
 
-    row = row if not appears.unseen else row[:0]
+    known = objects.kind in (
+        *session.kinds,
+        *session.declared_kinds,
+    )  # of a known kind, none is a number like any other
+    row = row if known else row[:0]
     nobody = np.full(len(row), NOBODY)
     case = Case(
         session, row, nobody, nobody, slack[: len(row)], phrase, of="frames", runs=True, unseen=appears.unseen,
