@@ -173,6 +173,13 @@ def test_what_the_demo_cannot_play_is_said(name: str, cli: Cli, tmp_path: Path) 
     assert done.stderr.startswith(f"Error: {said}"), done.stderr
 
 
+def test_the_demo_plays_a_session_that_must_fail(cli: Cli) -> None:
+    """With an empty roll its own checks run, and hold because the errors come."""
+    done = cli("demo", "--empty-roll", "--seconds", "60", "--rate", "30")
+    assert "3 checks on 1 session: 3 held" in done.stdout, done.stdout + done.stderr
+    assert "breadcrumb check lantern-bay/checks/negative lantern-bay/empty-roll.crumbs" in done.stdout
+
+
 def test_the_demo_writes_its_script(cli: Cli, tmp_path: Path) -> None:
     """The usual inputs become a file that can be changed and played again."""
     assert cli("demo", "--write-script", "inputs.json").returncode == 0

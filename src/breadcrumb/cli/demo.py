@@ -2,6 +2,7 @@
 
 import shutil
 from pathlib import Path
+from typing import Any
 
 import click
 from rich.table import Table
@@ -15,10 +16,12 @@ from breadcrumb.demo.play import SECONDS, play
 from breadcrumb.demo.time import JITTER, RATES
 from breadcrumb.errors import TraceExists
 from breadcrumb.report.summary import summary
-from breadcrumb.run.results import BROKE
+from breadcrumb.run.results import BROKE, RunResult
 from breadcrumb.run.running import run_checks
 
 _SHOWN_FAULT = "barrel-tired"
+_NEGATIVE = "negative"
+"""The folder of checks for sessions that must fail."""
 _FILE = click.Path(path_type=Path, dir_okay=False)
 
 
@@ -31,6 +34,7 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
 @click.option("--all-faults", is_flag=True, help="Play every fault, and tell which checks it turns red; takes minutes.")
 @click.option("--script", "script", type=_FILE, help="Play the inputs that a JSON file lists.")
 @click.option("--write-script", type=_FILE, help="Write the usual inputs to a JSON file, to be changed, and end.")
+@click.option("--empty-roll", is_flag=True, help="Play a session that must fail: the ticket hatch has run out.")
 @click.option("--seed", default=7, show_default=True, help="Draws what is drawn at random.")
 @click.option(
     "--rate", type=click.Choice([*RATES, JITTER]), help="Frames a second, or uneven; 60, or one at which a fault shows."
@@ -49,6 +53,7 @@ def command(
     all_faults: bool,
     script: Path | None,
     write_script: Path | None,
+    empty_roll: bool,
     seed: int,
     rate: str | None,
     seconds: int | None,
@@ -70,17 +75,15 @@ def command(
         if all_faults:
             _try_all(sorted(checks.glob("check_*.py")), seed)
             return
-        inputs = None if script is None else scripting.read_script(script)
-        shown = faults or (_SHOWN_FAULT,)
-        rate, seconds = rate or _shows_at(shown, "60"), seconds or _shows_within(shown)
-        builds = {"faulty": shown} if faults else {"correct": (), "faulty": shown}
-        with progress() as show:
-            traces = []
-            for number, (name, broken) in enumerate(builds.items()):
-                show(number, len(builds), f"playing the {name} build")
-                path = out / f"{name}.crumbs"
-                traces.append(play(path, broken, seed=seed, rate=rate, seconds=seconds, script=inputs, overwrite=True))
-            run = run_checks(sorted(checks.glob("check_*.py")), traces, show)
+        how = {
+            "seed": seed,
+            "rate": rate or _shows_at(faults, "60"),
+            "seconds": seconds or _shows_within(faults),
+            "script": None if script is None else scripting.read_script(script),
+            "roll_is_empty": empty_roll,
+        }
+        builds = _builds(faults, empty_roll)
+        run = _play_all(builds, checks / _NEGATIVE if empty_roll else checks, out, how)
     except (UnknownFault, TraceExists, scripting.WrongScript) as error:
         fail(error)
     except OSError as error:
@@ -88,7 +91,24 @@ def command(
     screen = console()
     screen.print(summary(run, draw(run, None)))
     screen.print()
-    _say_where(out, shown)
+    _say_where(out, list(builds)[-1], list(builds.values())[-1])
+
+
+def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, ...]]:
+    """Return the builds that are played, by the names of their traces, each with what is broken in it."""
+    if empty_roll:
+        return {"empty-roll": faults}
+    return {"faulty": faults} if faults else {"correct": (), "faulty": (_SHOWN_FAULT,)}
+
+
+def _play_all(builds: dict[str, tuple[str, ...]], checks: Path, out: Path, how: dict[str, Any]) -> RunResult:
+    """Play all builds, and run the check files of a folder on them."""
+    traces = []
+    with progress() as show:
+        for number, (name, broken) in enumerate(builds.items()):
+            show(number, len(builds), f"playing the {name} build")
+            traces.append(play(out / f"{name}.crumbs", broken, overwrite=True, **how))
+        return run_checks(sorted(checks.glob("check_*.py")), traces, show)
 
 
 def _shows_at(faults: tuple[str, ...], usual: str) -> str:
@@ -112,9 +132,10 @@ def _try_all(checks: list[Path], seed: int) -> None:
 
 
 def _copy_checks(folder: Path) -> Path:
-    folder.mkdir(parents=True, exist_ok=True)
-    for file in sorted(checks_folder().glob("check_*.py")):
-        shutil.copyfile(file, folder / file.name)
+    for file in sorted(checks_folder().rglob("check_*.py")):
+        copy = folder / file.relative_to(checks_folder())
+        copy.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copyfile(file, copy)
     return folder
 
 
@@ -129,13 +150,15 @@ def _list_faults() -> None:
     console().print(table)
 
 
-def _say_where(out: Path, faults: tuple[str, ...]) -> None:
+def _say_where(out: Path, build: str, faults: tuple[str, ...]) -> None:
     names = ", ".join(f"{name} ({_line_of(name)})" for name in faults)
-    click.echo(f"The faulty build has {names}.")
-    click.echo(f"Traces are in {out}, check files in {out / 'checks'}, figures in {out / 'faulty.figures'}.")
+    if names:
+        click.echo(f"The {build} build has {names}.")
+    checks = out / "checks" / (_NEGATIVE if build == "empty-roll" else "")
+    click.echo(f"Traces are in {out}, check files in {checks}, figures in {out / f'{build}.figures'}.")
     click.echo("Go on with:")
-    click.echo(f"  breadcrumb show {out / 'faulty.crumbs'}")
-    click.echo(f"  breadcrumb check {out / 'checks'} {out / 'faulty.crumbs'}")
+    click.echo(f"  breadcrumb show {out / f'{build}.crumbs'}")
+    click.echo(f"  breadcrumb check {checks} {out / f'{build}.crumbs'}")
     click.echo("  breadcrumb demo --list-faults")
 
 
