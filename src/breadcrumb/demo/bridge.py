@@ -60,6 +60,7 @@ class Bridge(Behaviour):
         self._rung: tuple[int, float] | None = None
         self._moving: tuple[int, float] | None = None
         self._called: int | None = None
+        self._told = False
         self._from = 0.0
 
     def announce(self, one: Input) -> None:
@@ -99,8 +100,6 @@ class Bridge(Behaviour):
         self._rung, self._moving, self._told = None, (since, to), False
         start = {"at": in_seconds(since), "from": self.leaves[0].base, "to": to}
         self.emit("bridge.moving", by="bridge", data=start)
-
-    _told = False
 
     def _move(self, since: int, to: float, tick: int) -> None:
         lasts = MOVING if "bridge-counts-frames" not in self.faults else _FRAMES * self.bay.ticks_a_frame
