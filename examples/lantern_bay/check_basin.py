@@ -31,7 +31,7 @@ def check_barrels_bounce_by_the_normal(trace):
 
 def check_barrels_turn_on_the_wall(trace):
     contact = trace.events("contact")
-    wall = contact.where(np.char.startswith(contact.about("on").subjects, "wall"))
+    wall = contact.where(np.array([name.startswith("wall") for name in contact.about("on").subjects], bool))
     touched = Signal.from_data(wall, "point", unit="m").depth_in(BASIN)
     assert judge(ON_THE_WALL - abs(touched), "each contact is on a wall")
 

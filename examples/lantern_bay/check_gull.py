@@ -23,7 +23,7 @@ def passed(trace, signal):
     """Return which hop each sample is in, and the share of it that has passed."""
     hop = trace.events("gull.hop")
     last = np.searchsorted(hop.frames, signal.frames, side="right") - 1
-    return last, (signal.times - hop["at"][last]) / HOP
+    return last, (signal.times - np.r_[hop["at"], np.nan][last]) / HOP
 
 
 def check_the_gull_hops_without_a_rest(trace):
@@ -51,7 +51,7 @@ def check_the_gull_flies_in_an_arc(trace):
 def check_the_gull_flies_toward_its_skiff(trace):
     gull, skiff = trace.one("gull").position.plan, trace.one(id="heron").position.plan
     hop, (last, u) = trace.events("gull.hop"), passed(trace, gull)
-    start = hop["from"][last]
+    start = np.vstack([hop["from"].reshape(-1, 2), [np.nan, np.nan]])[last]
     assert values.equals(gull, start + ((skiff.values - start).T * u).T, tol=1e-6)
 
 

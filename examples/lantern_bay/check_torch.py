@@ -6,10 +6,17 @@ from breadcrumb import all_of, frames, judge
 from breadcrumb.checks import rays, triggers, values
 
 LONGEST = 8.0  # m
+MIDDLE, SWING, PERIOD = -20.0, 55.0, 9.0  # deg, deg, s
 CRATE, ROCK = 0.5, 0.7  # m, radii
 OWN = {
     "crate-1": "brown", "crate-2": "green", "crate-3": "blue", "crate-4": "brown", "crate-5": "red", "crate-6": "green",
 }  # fmt: skip
+
+
+def check_the_torch_swings(trace):
+    yaw, start = trace.one(id="eye-customs").yaw, trace.events("shift.start")
+    passed = yaw.times - start.times[np.searchsorted(start.frames, yaw.frames, side="right") - 1]
+    assert values.equals(yaw, MIDDLE + SWING * np.sin(2 * np.pi * passed / PERIOD), tol=1e-6)
 
 
 def met(trace):
