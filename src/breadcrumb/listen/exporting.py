@@ -96,7 +96,7 @@ def _tell_states(data: TraceData, told: list[dict[str, Any]]) -> None:
         properties: dict[str, list[str]] = {}
         for column in data.columns(kind):
             properties.setdefault(column.split(".")[0], []).append(column)
-        for name, columns in properties.items():
+        for name, columns in sorted(properties.items()):  # so that a trace made of these lines gives them again
             life, row = data.index(kind)
             parts = [data.column(kind, column) for column in columns]
             for place in _changed(life, parts):
