@@ -256,6 +256,7 @@ def test_a_part_of_a_trace_is_a_trace() -> None:
     )
     assert (kegs.appears.frames.tolist(), kegs.leaves.frames.tolist()) == ([5], [3])
     assert part.one(id="a").n.values.tolist() == [2.0, 3.0, 4.0, 5.0]
+    assert (part.one(id="a").n.frames.tolist(), kegs.life_spans.starts().frames.tolist()) == ([2, 3, 4, 5], [2, 2, 5])
     assert [one.values.tolist() for one in trace.all("keg").n.per(trace.one(id="b").life_spans)] == [[0.0, 0.0], [0.0]]
     with pytest.raises(Misuse, match="has 3"):
         trace.during(trace.all("keg").life_spans)

@@ -129,6 +129,9 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "spans that go on behind that": (lambda: _until_everyone_s_end(5), "broken", "not so"),
     "a restart in time": (lambda: _restarted(2, 4, back=9), "held", ""),
     "a restart behind what never came": (lambda: _restarted(1, 8, back=13), "broken", "no tick in time"),
+    "two alike": (lambda: _alike((0.0, 1.0, 2.0), (0.0, 1.0, 2.0)), "held", ""),
+    "the first given is what others are compared with": (lambda: _alike((0.0, 1.0, 5.0), (0.0, 1.0, 2.0)), "broken", "5"),
+    "none of a known kind": (lambda: _sparks(), "broken", "0"),
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
@@ -137,6 +140,20 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
 def _stopping(*speeds: float) -> Verdict:
     keg = line(list(speeds)).one("keg")
     return movement.slows_by(keg, 2.0, velocity=keg.n, during=keg.life_spans)
+
+
+def _alike(a: Sequence[float], b: Sequence[float]) -> Verdict:
+    """Keg b comes first here, though it comes behind a in the trace."""
+    trace = make_trace(
+        [{"a": {"n": x}, "b": {"n": y}} for x, y in zip(a, b, strict=True)], kinds={"a": "keg", "b": "keg"}
+    )
+    return values.alike([trace.one(id="b").n, trace.one(id="a").n])
+
+
+def _sparks() -> Verdict:
+    """A kind that was watched, and of which there never was one."""
+    trace = make_trace([{"a": {"n": 0.0}}] * 3, kinds={"a": "keg", "s": "spark"})
+    return spawns.count_stays(trace.all("spark"), at_least=1)
 
 
 def _restarted(*taps: int, back: int) -> Verdict:
