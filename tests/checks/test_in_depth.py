@@ -131,7 +131,7 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "a restart behind what never came": (lambda: _restarted(1, 8, back=13), "broken", "no tick in time"),
     "two alike": (lambda: _alike((0.0, 1.0, 2.0), (0.0, 1.0, 2.0)), "held", ""),
     "the first given is what others are compared with": (lambda: _alike((0.0, 1.0, 5.0), (0.0, 1.0, 2.0)), "broken", "5"),
-    "none of a known kind": (lambda: _sparks(), "broken", "0"),
+    "none of a known kind": (lambda: _sparks(at_least=1), "broken", "0"),
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
@@ -150,10 +150,10 @@ def _alike(a: Sequence[float], b: Sequence[float]) -> Verdict:
     return values.alike([trace.one(id="b").n, trace.one(id="a").n])
 
 
-def _sparks() -> Verdict:
+def _sparks(at_least: int) -> Verdict:
     """A kind that was watched, and of which there never was one."""
     trace = make_trace([{"a": {"n": 0.0}}] * 3, kinds={"a": "keg", "s": "spark"})
-    return spawns.count_stays(trace.all("spark"), at_least=1)
+    return spawns.count_stays(trace.all("spark"), at_least=at_least)
 
 
 def _restarted(*taps: int, back: int) -> Verdict:
