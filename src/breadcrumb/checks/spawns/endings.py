@@ -135,10 +135,8 @@ def count_stays(
             f"{-int(slack[place])} too {'many' if below[place] < 0 else 'few'}",
         )
 
-    known = objects.kind in (
-        *session.kinds,
-        *session.declared_kinds,
-    )  # of a known kind, none is a number like any other
+    # of a known kind, none is a number like any other
+    known = objects.kind in (*session.kinds, *session.declared_kinds)
     row = row if known else row[:0]
     nobody = np.full(len(row), NOBODY)
     case = Case(
