@@ -190,7 +190,8 @@ class Listening:
     def trace(self, name: str) -> Trace:
         """Open a trace once it was turned into Parquet."""
         deadline = time.monotonic() + PATIENCE
-        while not (self.out / name / "about.json").exists() and time.monotonic() < deadline:
+        made, journal = self.out / name / "about.json", self.out / name / "journal.bin"
+        while (journal.exists() or not made.exists()) and time.monotonic() < deadline:
             time.sleep(0.05)
         return open_trace(self.out / name)
 

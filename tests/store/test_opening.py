@@ -15,6 +15,7 @@ import pytest
 
 from breadcrumb import Recorder, open_trace
 from breadcrumb.errors import NotATrace, TraceError, TraceTooNew
+from breadcrumb.journal.lock import lock_file
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.folder import FolderTrace
 from breadcrumb.store.keeping import write_copy
@@ -145,6 +146,21 @@ def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
     assert early.clock.size == 1
     assert early.notes == ("still being recorded, or being opened elsewhere; held in memory",)
     assert open_trace(tmp_path / "a.crumbs").clock.size == 2
+
+
+def test_a_journal_that_another_process_takes_away_was_turned_into_parquet(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whoever finds the journal, but is overtaken by another in opening it, reads what the other wrote."""
+    _record(tmp_path / "a.crumbs")
+
+    def overtaken(file: Any) -> bool:
+        monkeypatch.undo()
+        assert isinstance(open_data(tmp_path / "a.crumbs"), MemoryTrace)
+        return lock_file(file)
+
+    monkeypatch.setattr("breadcrumb.store.opening.lock_file", overtaken)
+    assert isinstance(open_data(tmp_path / "a.crumbs"), FolderTrace)
 
 
 def test_a_trace_that_cannot_be_written_opens_in_memory(tmp_path: Path, untraced: dict[str, str]) -> None:

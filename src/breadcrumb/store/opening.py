@@ -4,11 +4,12 @@ import os
 import shutil
 import tempfile
 from pathlib import Path
+from typing import BinaryIO
 
 from breadcrumb.errors import NotATrace, TraceError
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
-from breadcrumb.journal.reading import Journal, parse_journal, read_journal
+from breadcrumb.journal.reading import Journal, parse_journal
 from breadcrumb.model.session import CUT
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.damage import refusing_damage
@@ -32,8 +33,10 @@ def open_data(path: str | Path) -> TraceData:
         return _open_elsewhere(other_place(path))
     if not folder.is_dir():
         raise NotATrace(_what_is_there(folder))
-    if (folder / FILE_NAME).exists():
+    try:
         return _open_journal(folder)
+    except FileNotFoundError:
+        pass  # it was opened before, or another process has turned it into Parquet this very moment
     if (folder / ABOUT).exists():
         return FolderTrace(folder_place(folder))
     raise NotATrace(
@@ -60,10 +63,23 @@ def _what_is_there(path: Path) -> str:
 
 
 def _open_journal(folder: Path) -> TraceData:
+    """Open a journal, and turn it into Parquet if nothing else holds it.
+
+    Raises:
+        FileNotFoundError: there is none, or none any more.
+    """
     path = folder / FILE_NAME
-    with path.open("rb") as file, refusing_damage(path):
+    with path.open("rb") as file:
         free = lock_file(file)
-        journal = read_journal(path)
+        if free:
+            path.stat()  # whoever held it may have turned it into Parquet before this process got hold of it
+        return _take_over(folder, file, free=free)
+
+
+def _take_over(folder: Path, file: BinaryIO, *, free: bool) -> TraceData:
+    path = folder / FILE_NAME
+    with refusing_damage(path):
+        journal = parse_journal(file.read(), str(path))
         notes = _notes(journal, free=free)
         if not free:
             still = "still being recorded, or being opened elsewhere; held in memory"
