@@ -336,3 +336,16 @@ def test_rounding_is_told_from_change(trace: Trace) -> None:
     error = np.abs(rate.values[1:] - 7.5)
     assert (error <= rate.noise).all()
     assert np.max(rate.noise) < 1e-8
+
+
+@pytest.mark.parametrize("often", [0.02, 0.5, 1.0])
+@pytest.mark.parametrize("frames", [1, 8, 9, 16, 17, 100])
+def test_a_flag_rises_and_falls_wherever_it_turns(frames: int, often: float) -> None:
+    """Whatever the pattern and however long a life, each turn is found, and none from one life to the next."""
+    draw = np.random.default_rng(frames)
+    on = np.cumsum(draw.random((frames, 3)) < often, axis=0) % 2 == 1
+    states = [{f"lamp-{n}": {"lit": bool(lit)} for n, lit in enumerate(row)} for row in on]
+    lit = make_trace(states, kinds={f"lamp-{n}": "lamp" for n in range(3)}).all("lamp").lit
+    for moments, now in ((lit.rises(), True), (lit.falls(), False)):
+        turned = [(row, n) for row in range(1, frames) for n in range(3) if on[row - 1, n] != on[row, n] == now]
+        assert list(zip(moments.row.tolist(), moments.life.tolist(), strict=True)) == turned

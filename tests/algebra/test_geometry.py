@@ -150,8 +150,15 @@ def test_shapes_know_their_inside_and_where_a_ray_meets_them(name: str) -> None:
 def test_near_pairs_are_those_of_all_comparisons() -> None:
     """The sweep finds the same pairs as comparing each with each; swept, also those that pass between two frames."""
     draw = np.random.default_rng(3)
-    places = draw.uniform(-5, 5, (8, 12, 2)).tolist()
-    states = [{f"k{n}": {"p": tuple(place)} for n, place in enumerate(row)} for row in places]
+    steps = draw.normal(0, [[0.1, 0.1]] * 9 + [[4.0, 0.0]] * 3, (40, 12, 2))  # most drift, some are anywhere
+    places = draw.uniform(-5, 5, (12, 2)) + np.cumsum(steps, axis=0)
+    there = draw.random((40, 12)) < 0.9
+    states = [
+        {f"k{n}": {"p": tuple(places[row, n].tolist()) if there[row, n] else None} for n in range(12)}
+        for row in range(40)
+        if row not in (5, 17)
+    ]
+    states[20]["k3"] = {"p": (float("nan"), 0.0)}
     p = make_trace(states, kinds={f"k{n}": "keg" for n in range(12)}).all("keg").p
     pairs = near_pairs(p, p, 2.0)
     found = {(int(a), int(b)) for a, b in zip(pairs.mine, pairs.yours, strict=True)}

@@ -1,13 +1,18 @@
 """Derived columns, computed in blocks that fit the cache: whole-array steps would spend their time on fresh memory."""
 
 from collections.abc import Iterator, Sequence
+from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.model.session import Floats, Ints
 
 _BLOCK = 1 << 15
 
+
+_EIGHT_FLAGS: Final = np.dtype("<u8")
+_EIGHT: Final = _EIGHT_FLAGS.itemsize
 
 _EVEN = 4.0
 """How many times the shortest step the longest one may be for one bound on rounding to serve all."""
@@ -36,6 +41,7 @@ class Speeds:
 
     def __init__(self, parts: Sequence[Floats], step: Floats) -> None:
         self._parts, self._step = parts, step
+        self._room = np.zeros((2, 0))
 
     def __len__(self) -> int:
         return len(self._step)
@@ -44,7 +50,8 @@ class Speeds:
         """Return the speeds of some steps; 0 where there is no time."""
         if isinstance(at, slice):
             begin, end, _ = at.indices(len(self))
-            total = _squares(self._parts, begin, end) if begin else np.r_[0.0, _squares(self._parts, 1, end)][:end]
+            total = np.zeros(end - begin)
+            _squares(self._parts, max(begin, 1), end, total[not begin :])
         else:
             places = np.asarray(at)
             before = np.maximum(places - 1, 0)
@@ -55,6 +62,20 @@ class Speeds:
             np.divide(total, time, out=total)
         total[time <= 0] = 0.0
         return total
+
+    def extremes(self, block: slice, cuts: Ints) -> tuple[Floats, Floats]:
+        """Return the lowest and the highest speed in each piece of a block; they mean nothing where there is no time.
+
+        Roots are taken of these alone, and nothing is computed in fresh memory, which would take longer than the sums.
+        """
+        begin, end, _ = block.indices(len(self))
+        if self._room.shape[1] < end - begin:
+            self._room = np.zeros((2, end - begin))
+        total, other = self._room[:, : end - begin]
+        _squares(self._parts, max(begin, 1), end, total[not begin :], other[not begin :])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            np.divide(total, np.multiply(self._step[block], self._step[block], out=other), out=total)
+        return np.sqrt(np.minimum.reduceat(total, cuts)), np.sqrt(np.maximum.reduceat(total, cuts))
 
     def __array__(self, dtype: object = None, copy: bool | None = None) -> Floats:
         """Return them all."""
@@ -68,18 +89,21 @@ def steps(parts: Sequence[Floats]) -> Floats:
     """Return the length of the step that ends at each place; 0 for the first."""
     result = np.zeros(len(parts[0]))
     for begin, end in _blocks(len(result), 1):
-        np.sqrt(_squares(parts, begin, end), out=result[begin:end])
+        some = result[begin:end]
+        _squares(parts, begin, end, some)
+        np.sqrt(some, out=some)
     return result
 
 
-def _squares(parts: Sequence[Floats], begin: int, end: int) -> Floats:
-    """Return the squared lengths of the steps that end at some places."""
-    total = parts[0][begin:end] - parts[0][begin - 1 : end - 1]
-    np.multiply(total, total, out=total)
-    for part in parts[1:]:
-        change = part[begin:end] - part[begin - 1 : end - 1]
-        total += np.multiply(change, change, out=change)
-    return total
+def _squares(parts: Sequence[Floats], begin: int, end: int, out: Floats, other: Floats | None = None) -> None:
+    """Compute the squared lengths of the steps that end at some places, with room for one more part."""
+    other = np.empty_like(out) if other is None else other
+    for number, part in enumerate(parts):
+        change = other if number else out
+        np.subtract(part[begin:end], part[begin - 1 : end - 1], out=change)
+        np.multiply(change, change, out=change)
+        if number:
+            out += change
 
 
 def lengths(parts: Sequence[Floats]) -> Floats:
@@ -114,38 +138,50 @@ def unwrapped(values: Floats, starts: Ints, full: float) -> tuple[Floats, float]
     result = np.empty(len(values))
     longest = 0.0
     laps_before = 0.0
+    room = np.empty((2, min(_BLOCK, len(values))))
     for begin, end in _blocks(len(values), 0):
         some = values[begin:end]
-        laps = np.empty(end - begin)
+        laps, whole = room[:, : end - begin]
         laps[0] = some[0] - (values[begin - 1] if begin else some[0])
         np.subtract(some[1:], some[:-1], out=laps[1:])
         laps *= -1.0 / full
-        whole = np.rint(laps)
+        np.rint(laps, out=whole)
         mine = starts[np.searchsorted(starts, begin) : np.searchsorted(starts, end)] - begin
         np.subtract(laps, whole, out=laps)
         laps[mine] = 0.0
         longest = max(longest, float(laps.max()), -float(laps.min()))
-        laps = whole
-        if len(mine):
-            laps[mine] = 0.0
-            runs = np.add.reduceat(laps, np.r_[0, mine[mine > 0]])
-            runs[0] += laps_before
-            carried = np.r_[laps_before, runs] if mine[0] == 0 else runs
-            laps[mine] = -carried[: len(mine)]
-        if laps.any() or laps_before:
-            np.cumsum(laps, out=laps)
-            laps += laps_before
-            laps_before = float(laps[-1])
-            np.multiply(laps, full, out=laps)
-            np.add(some, laps, out=result[begin:end])
-        else:
-            result[begin:end] = some
+        whole[mine] = 0.0
+        turns = np.sort(np.concatenate([np.flatnonzero(whole != 0), mine]))  # few: where the number of laps changes
+        levels = laps_before + np.cumsum(whole[turns])
+        last_start = np.maximum.accumulate(np.where(whole[turns] == 0, np.arange(len(turns)), -1))
+        levels -= np.where(last_start >= 0, levels[last_start], 0.0)
+        levels = np.concatenate([[laps_before], levels])
+        held = np.diff(np.concatenate([[0], turns, [len(some)]]))
+        np.add(some, np.repeat(levels * full, held), out=result[begin:end])
+        laps_before = float(levels[-1])
     return result, longest
 
 
-def turning_places(flags: Bools) -> Ints:
-    """Return the places of flags that are other than the one before."""
-    return np.flatnonzero(flags[1:] != flags[:-1]) + 1
+def turning_places(values: NDArray[Any]) -> Ints:
+    """Return the places of values that are other than the one before."""
+    if values.dtype != np.bool_:
+        return np.flatnonzero(values[1:] != values[:-1]) + 1
+    flags = np.ascontiguousarray(values)  # compared by eights with what is one further on: few eights differ
+    eights = flags[: len(flags) // _EIGHT * _EIGHT].view(_EIGHT_FLAGS)
+    rest = max(len(eights) - 1, 0) * _EIGHT
+    differ = np.flatnonzero(eights[:-1] != flags[1 : 1 + rest].view(_EIGHT_FLAGS))
+    further = eights[differ] >> 8 | eights[differ + 1] << 8 * (_EIGHT - 1)
+    changes = (eights[differ] ^ further).view(np.bool_)
+    which, place = np.divmod(np.flatnonzero(changes), _EIGHT)
+    last = np.flatnonzero(flags[rest + 1 :] != flags[rest:-1]) + rest
+    places: Ints = np.r_[differ[which] * _EIGHT + place, last] + 1
+    return places
+
+
+def order_of(values: Ints, limit: int) -> Ints:
+    """Return the stable order of whole numbers from 0 up to a limit; a low limit makes it several times faster."""
+    small = values.astype(np.min_scalar_type(limit))
+    return np.asarray(np.argsort(small, kind="stable"), np.int64)
 
 
 def _blocks(size: int, first: int) -> Iterator[tuple[int, int]]:

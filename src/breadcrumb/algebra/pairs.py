@@ -1,5 +1,6 @@
 """Which objects are near which, frame by frame, without comparing each with each."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -8,6 +9,11 @@ from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
+
+_BLOCK = 16
+"""How many rows of the clock one box may hold."""
+_LONGEST_BOX = 8.0
+"""How many times the reach a box may be long."""
 
 
 class Pairs(NamedTuple):
@@ -23,23 +29,19 @@ class Pairs(NamedTuple):
 def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = False) -> Pairs:
     """Return all pairs of positions on one frame that are no farther apart than a reach, centre to centre.
 
-    Both groups are sorted along the first axis on each frame, and only what lies within reach along it is compared: a
-    sweep. No object is paired with itself. With `swept`, the distance is the smallest one during the step that ends
-    there, if both move straight; then what is sorted is widened by the longest step.
+    The samples of a few frames of one life make a box. Boxes are sorted along the first axis, which leaves those within
+    reach along it to be compared, and only what lies in boxes that are near is measured. No object is paired with
+    itself. With `swept`, the distance is the smallest one during the step that ends there, if both move straight; then
+    what counts as near is widened by the longest step.
 
     Raises:
         Misuse: the positions have different numbers of parts.
     """
     if len(first.parts) != len(second.parts) and not (first.track.unseen or second.track.unseen):
         raise Misuse(f"{first.name} has {len(first.parts)} parts and {second.name} has {len(second.parts)}")
-    mine, yours = np.flatnonzero(first.usable), np.flatnonzero(second.usable)
     wide = reach + (_longest_step(first) + _longest_step(second) if swept else 0.0)
-    yours, low, high = _window(first, mine, second, yours, wide)
-    count = high - low
-    a = np.repeat(mine, count)
-    b = yours[np.arange(len(a)) - np.repeat(np.cumsum(count) - count, count) + np.repeat(low, count)]
-    other = first.track.life[a] != second.track.life[b]
-    a, b = a[other], b[other]
+    mine, yours = _boxes(first, wide), _boxes(second, wide)
+    a, b = _on_one_row(mine, yours, *_near_boxes(mine, yours, wide))
     distance = _closest(first, second, a, b) if swept else _apart(first, second, a, b)
     close = distance <= reach
     return Pairs(a[close], b[close], distance[close])
@@ -56,24 +58,84 @@ def meets_one(first: Signal, second: Signal, *, swept: bool = False) -> Signal:
     return type(result)(result.track, result.name, (near,), result.valid, result.unit, None, result.owner, result.noise)
 
 
-def _window(first: Signal, mine: Ints, second: Signal, yours: Ints, wide: float) -> tuple[Ints, Ints, Ints]:
-    """Sort the second group, and return where those within reach of each of the first along an axis begin and end.
+class _Boxes(NamedTuple):
+    """What holds the samples of one life on consecutive rows of one block of the clock; arrays of equal length."""
 
-    Row and place along the axis become one rising number: the axis is shrunk into the room between two rows.
+    life: Ints
+    place: Ints
+    """The place of the first sample."""
+    row: Ints
+    """The row of the first sample."""
+    rows: Ints
+    """How many rows it holds."""
+    low: tuple[Floats, ...]
+    high: tuple[Floats, ...]
+
+
+def _boxes(signal: Signal, wide: float) -> _Boxes:
+    """Return boxes around the samples that have a value; a long box would let in too much, and is cut into samples."""
+    known = signal.usable & np.logical_and.reduce([np.isfinite(part) for part in signal.parts])
+    places = np.flatnonzero(known)
+    life, row = signal.track.life[places], signal.track.row[places]
+    begins = np.ones(len(places), np.bool_)
+    begins[1:] = (life[1:] != life[:-1]) | (row[1:] != row[:-1] + 1) | (row[1:] % _BLOCK == 0)
+    parts = [part[places] for part in signal.parts]
+    made = _boxes_from(np.flatnonzero(begins), places, life, row, parts)
+    long = np.logical_or.reduce(
+        [high - low > _LONGEST_BOX * wide for low, high in zip(made.low, made.high, strict=True)]
+    )
+    if not long.any():
+        return made
+    return _boxes_from(np.flatnonzero(begins | np.repeat(long, made.rows)), places, life, row, parts)
+
+
+def _boxes_from(cuts: Ints, places: Ints, life: Ints, row: Ints, parts: Sequence[Floats]) -> _Boxes:
+    low, high = (
+        tuple(edge.reduceat(part, cuts) if len(cuts) else np.zeros(0) for part in parts)
+        for edge in (np.minimum, np.maximum)
+    )
+    return _Boxes(life[cuts], places[cuts], row[cuts], np.diff(cuts, append=len(places)), low, high)
+
+
+def _near_boxes(mine: _Boxes, yours: _Boxes, wide: float) -> tuple[Ints, Ints]:
+    """Return the pairs of boxes of one block that are no farther apart than this along each axis.
+
+    Block and place along the first axis become one rising number: the axis is shrunk into the room between two blocks.
     """
-    if not len(mine) or not len(yours):
-        return yours, np.zeros(len(mine), np.int64), np.zeros(len(mine), np.int64)
-    x, other = first.parts[0][mine], second.parts[0][yours]
-    low, high = min(x.min(), other.min()) - 2 * wide, max(x.max(), other.max()) + 2 * wide
-    scale = 1.0 / (high - low + 1.0)
-    keys = second.track.row[yours] + (other - low) * scale
+    if not len(mine.row) or not len(yours.row):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    start = min(mine.low[0].min(), yours.low[0].min())
+    longest = float((yours.high[0] - yours.low[0]).max())
+    margin = wide + longest
+    scale = 1.0 / (max(mine.high[0].max(), yours.high[0].max()) - start + 4 * margin + 1.0)
+    keys = yours.row // _BLOCK + (yours.low[0] - start + 2 * margin) * scale
     order = np.argsort(keys)
-    keys, yours = keys[order], yours[order]
+    keys = keys[order]
+    block = mine.row // _BLOCK
     slip = 1e-9  # rounding; what is let in too much is measured anyway
-    own = first.track.row[mine] + (x - low) * scale
-    begin = np.searchsorted(keys, own - wide * scale - slip)
-    end = np.searchsorted(keys, own + wide * scale + slip, side="right")
-    return yours, begin, end
+    begin = np.searchsorted(keys, block + (mine.low[0] - start + margin) * scale - slip)
+    end = np.searchsorted(keys, block + (mine.high[0] - start + 2 * margin + wide) * scale + slip, side="right")
+    one, at = _runs(begin, np.maximum(end - begin, 0))
+    other = order[at]
+    near = mine.life[one] != yours.life[other]
+    for axis in range(len(mine.low)):
+        near &= mine.low[axis][one] - wide <= yours.high[axis][other]
+        near &= yours.low[axis][other] - wide <= mine.high[axis][one]
+    return one[near], other[near]
+
+
+def _on_one_row(mine: _Boxes, yours: _Boxes, one: Ints, other: Ints) -> tuple[Ints, Ints]:
+    """Return the places of the samples of two boxes that are on the same row."""
+    begin = np.maximum(mine.row[one], yours.row[other])
+    end = np.minimum(mine.row[one] + mine.rows[one], yours.row[other] + yours.rows[other])
+    pair, row = _runs(begin, np.maximum(end - begin, 0))
+    return (mine.place - mine.row)[one][pair] + row, (yours.place - yours.row)[other][pair] + row
+
+
+def _runs(begin: Ints, count: Ints) -> tuple[Ints, Ints]:
+    """Return runs of rising numbers, each from its own beginning, and beside each number which run it is of."""
+    which = np.repeat(np.arange(len(count)), count)
+    return which, np.arange(len(which)) + (begin - np.cumsum(count) + count)[which]
 
 
 def _apart(first: Signal, second: Signal, a: Ints, b: Ints) -> Floats:

@@ -209,7 +209,7 @@ class Signal(Vectors):
     def changes(self) -> Moments:
         """Return the moments at which the value is another one than on the sample before."""
         self._samples("changes()")
-        return self._moments_at(self._turns, "change")
+        return self._moments_at(self._turns.row, self._turns.life, "change")
 
     def spans(self) -> Spans:
         """Return the stretches of samples on which a flag is true."""
@@ -225,8 +225,8 @@ class Signal(Vectors):
     def _edges(self, what: str, word: str) -> Moments:
         self._flags(what)
         self._samples(what)
-        turned, on = self._turns, self._turned_on
-        return self._moments_at(_Turns(*(part[on == (word == "rise")] for part in turned)), word)
+        kept = np.flatnonzero(self._turned_on == (word == "rise"))
+        return self._moments_at(self._turns.row[kept], self._turns.life[kept], word)
 
     @cached_property
     def _turns(self) -> "_Turns":
@@ -240,7 +240,7 @@ class Signal(Vectors):
             kept &= self.valid[places] & self.valid[places - 1]
         places, run = places[kept], run[kept]
         row = track.row[places]
-        order = np.argsort(row, kind="stable")
+        order = kernels.order_of(row, track.session.clock.size)
         return _Turns(places[order], row[order], track.life[track.starts[run[order]]])
 
     @cached_property
@@ -249,12 +249,12 @@ class Signal(Vectors):
         flags: Bools = self.parts[0][self._turns.places]
         return flags
 
-    def _moments_at(self, turns: "_Turns", word: str) -> Moments:
+    def _moments_at(self, row: Ints, life: Ints, word: str) -> Moments:
         """Return turns as moments."""
-        nobody = np.full(len(turns.row), NOBODY)
-        name = self.track.session.lives.name[turns.life] if len(turns.life) else nobody
+        nobody = np.full(len(row), NOBODY)
+        name = self.track.session.lives.name[life] if len(life) else nobody
         label = f"{word} of {self.name}"
-        return Moments(self.track.session, label, turns.row, nobody, name, nobody, known_life=turns.life)
+        return Moments(self.track.session, label, row, nobody, name, nobody, known_life=life)
 
     def _picked(self, moments: Moments, places: Ints) -> "Signal":
         return at_places(self, moments, places)

@@ -140,7 +140,10 @@ def _axis_labels(session: Session, position: Signal) -> tuple[str, str]:
 def _numbers(values: Floats | None) -> tuple[Number, ...]:
     if values is None:
         return ()
-    return tuple(float(value) if np.isfinite(value) else None for value in values.astype(np.float64))
+    numbers = values.astype(np.float64)
+    known = numbers.astype(object)
+    known[~np.isfinite(numbers)] = None
+    return tuple(known)
 
 
 def _marks(session: Session, name: int, first: int, last: int, row: int) -> tuple[Mark, ...]:

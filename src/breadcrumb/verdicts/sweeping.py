@@ -1,11 +1,13 @@
 """Looking at every sample once, in blocks that fit the cache, and keeping only what a verdict needs."""
 
+import itertools
 from collections.abc import Callable
 from functools import cache
 from typing import NamedTuple, TypeAlias
 
 import numpy as np
 
+from breadcrumb.algebra.kernels import Speeds
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.findings import Tally
@@ -17,7 +19,7 @@ NoiseOf: TypeAlias = Callable[[], float | Floats]
 class Between(NamedTuple):
     """The rule that values lie between two limits, whose extremes alone can settle it."""
 
-    values: Floats
+    values: Floats | Speeds
     low: float
     high: float
 
@@ -29,16 +31,22 @@ class Between(NamedTuple):
 
     def least(self, block: slice, cuts: Ints, unknown: Ints) -> Floats:
         """Return the smallest distance in each piece of a block, without some of its values."""
-        some = self.values[block]
-        if not len(unknown):
-            lowest, highest = np.minimum.reduceat(some, cuts), np.maximum.reduceat(some, cuts)
-            return np.asarray(np.minimum(lowest - self.low, self.high - highest))
-        pieces = np.unique(np.concatenate([cuts, unknown, unknown + 1]))
-        pieces = pieces[pieces < len(some)]
-        lowest, highest = np.minimum.reduceat(some, pieces), np.maximum.reduceat(some, pieces)
+        pieces = cuts
+        if len(unknown):
+            bounds = np.sort(np.concatenate([cuts, unknown, unknown + 1, [block.stop - block.start]]))
+            pieces = bounds[:-1][bounds[1:] != bounds[:-1]]
+        lowest, highest = self._extremes(block, pieces)
         room = np.minimum(lowest - self.low, self.high - highest)
+        if not len(unknown):
+            return np.asarray(room)
         room[np.searchsorted(pieces, unknown)] = np.inf
         return np.asarray(np.minimum.reduceat(room, np.searchsorted(pieces, cuts)))
+
+    def _extremes(self, block: slice, pieces: Ints) -> tuple[Floats, Floats]:
+        if isinstance(self.values, Speeds):
+            return self.values.extremes(block, pieces)
+        some = self.values[block]
+        return np.minimum.reduceat(some, pieces), np.maximum.reduceat(some, pieces)
 
 
 SlackOf: TypeAlias = Callable[[slice], Floats] | Between
@@ -78,29 +86,29 @@ def sweep(
     size = track.size
     starts = track.starts if track.source is None else np.arange(size)
     unknown = np.flatnonzero(~valid) if valid is not None else np.zeros(0, np.int64)
-    least = np.full(len(starts), np.inf)
+    stored = isinstance(slack_of, Between) and isinstance(slack_of.values, np.ndarray)
+    length = _BLOCK if stored else _SMALL_BLOCK
+    edges = np.append(np.arange(0, size, length), size)
+    pieces = np.unique(np.concatenate([starts, edges[:-1]]))
+    mins = np.empty(len(pieces))
     kept: list[Ints] = []
     found: list[Floats] = []
     noise_of = cache(noise_of)
-    stored = isinstance(slack_of, Between) and isinstance(slack_of.values, np.ndarray)
-    length = _BLOCK if stored else _SMALL_BLOCK
-    for begin in range(0, size, length):
-        block = slice(begin, min(begin + length, size))
-        run = int(np.searchsorted(starts, begin, side="right")) - 1
-        cuts = starts[run : run + 1 + int(np.searchsorted(starts[run + 1 :], block.stop))] - begin
-        cuts[0] = 0
-        gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, block.stop)] - begin
+    within, lost = (itertools.pairwise(np.searchsorted(some, edges).tolist()) for some in (pieces, unknown))
+    for (begin, end), mine, gone in zip(itertools.pairwise(edges.tolist()), within, lost, strict=True):
+        block, some = slice(begin, end), slice(*mine)
+        cuts, missing = pieces[some] - begin, unknown[slice(*gone)] - begin
         if isinstance(slack_of, Between):
-            mins = slack_of.least(block, cuts, gone)
+            mins[some] = slack_of.least(block, cuts, missing)
         else:
-            mins = np.minimum.reduceat(_known(slack_of(block), gone), cuts)
-        if not mins.min() >= 0:  # a value that is no number never fits
-            slack = _known(_forgiven(slack_of(block), noise_of(), block), gone)
+            mins[some] = np.minimum.reduceat(_known(slack_of(block), missing), cuts)
+        if not mins[some].min() >= 0:  # a value that is no number never fits
+            slack = _known(_forgiven(slack_of(block), noise_of(), block), missing)
             places = np.flatnonzero(slack < 0)
             kept.append(places + begin)
             found.append(slack[places])
-            mins = np.minimum.reduceat(slack, cuts)
-        np.minimum(least[run : run + len(mins)], mins, out=least[run : run + len(mins)])
+            mins[some] = np.minimum.reduceat(slack, cuts)
+    least = np.minimum.reduceat(mins, np.searchsorted(pieces, starts)) if size else mins
     places = np.concatenate(kept) if kept else np.zeros(0, np.int64)
     values = np.concatenate(found) if found else np.zeros(0)
     tested = _tested(starts, size, unknown)
@@ -167,13 +175,11 @@ def _tallies(
     np.minimum.at(worst, code, least)
     first = np.full(size, np.iinfo(np.int64).max)
     np.minimum.at(first, at, track.row[broken])
-    return tuple(
-        Tally(
-            names[k],
-            int(total[k]),
-            int(breaches[k]),
-            int(frames[first[k]]) if breaches[k] else None,
-            float(worst[k]) if total[k] and not exact and np.isfinite(worst[k]) else None,
-        )
-        for k in np.flatnonzero(np.bincount(code, minlength=size))[:OBJECTS_KEPT].tolist()
-    )
+    kept = np.flatnonzero(np.bincount(code, minlength=size))[:OBJECTS_KEPT]
+    hit = breaches[kept] > 0
+    first_frame = frames[np.where(hit, first[kept], 0)].astype(object)
+    first_frame[~hit] = None
+    closest = worst[kept].astype(object)
+    closest[(total[kept] == 0) | ~np.isfinite(worst[kept]) | exact] = None
+    objects = (names[k] for k in kept.tolist())
+    return tuple(map(Tally, objects, total[kept].astype(int).tolist(), breaches[kept].tolist(), first_frame, closest))

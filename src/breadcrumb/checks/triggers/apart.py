@@ -5,6 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Window, elapsed
+from breadcrumb.algebra.kernels import order_of
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import Picture
@@ -32,8 +33,8 @@ class _Dealt(NamedTuple):
         """Deal the effects out; None if windows of one label overlap, or a frame holds a cause and an effect of one."""
         clock = cause.session.clock
         size = clock.size + 1
-        cause, label = _sorted(cause, of_cause, size)
-        effect, of_effect = _sorted(effect, of_effect, size)
+        cause, label = _sorted(cause, of_cause)
+        effect, of_effect = _sorted(effect, of_effect)
         first, last = due.rows(clock, cause.row)
         same = label[1:] == label[:-1]
         if (same & (np.maximum(last, cause.row)[:-1] >= cause.row[1:])).any():
@@ -115,8 +116,10 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
     )  # fmt: skip
 
 
-def _sorted(moments: Moments, label: Ints, size: int) -> tuple[Moments, Ints]:
-    order = np.argsort(label * size + moments.row, kind="stable")
+def _sorted(moments: Moments, label: Ints) -> tuple[Moments, Ints]:
+    """Return moments label by label; those of one label stay in the order in which they happened."""
+    lowest = label.min(initial=0)
+    order = order_of(label - lowest, int(label.max(initial=0) - lowest))
     return moments.pick(order), label[order]
 
 
