@@ -28,6 +28,7 @@ class Body:
 
     def __init__(self, number: int) -> None:
         draw = random.Random(number)
+        self.missing = None if number % 10 == 0 else float(number)
         self.x, self.y, self.z = (draw.uniform(-40, 40) for _ in "xyz")
         self.vx, self.vy, self.vz = (draw.uniform(-6, 6) for _ in "xyz")
         self.lit = number % 2 == 0
@@ -66,11 +67,11 @@ def read_only(bodies: Sequence[Body]) -> Frame:
     return read
 
 
-def recorder(bodies: Sequence[Body], folder: Path) -> Way:
-    """Return the library's way."""
-    path = folder / "recorded.crumbs"
+def recorder(bodies: Sequence[Body], folder: Path, **other: Any) -> Way:
+    """Return the library's way, with other readers for some of the properties."""
+    path = folder / f"recorded{'-'.join(other)}.crumbs"
     rec = Recorder(path)
-    numbers: dict[str, Any] = {name: name for name in PROPERTIES}
+    numbers: dict[str, Any] = {name: name for name in PROPERTIES} | other
     rec.watch_each(lambda: bodies, kind="body", **numbers)
     return Way(rec.frame, rec.close, path)
 

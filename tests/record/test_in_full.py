@@ -330,3 +330,36 @@ def test_tables_are_of_pandas(record: Callable[[Game], Trace]) -> None:
     assert bells["data.at"].tolist() == [[1, 2], None]
     assert bells["by"].isna().tolist() == [False, True]
     assert differences(trace, trace) == ()
+
+
+OPTIONAL: dict[str, tuple[Any, str, list[Any]]] = {
+    "a number": ("aim", "aim", [1.0, None, 2.5, None, 4.0]),
+    "a vector": ("at", "at", [[1.0, 2.0], None, [3.0, 4.0], None, [5.0, 6.0]]),
+    "a part of a vector": (("x", "y"), "x", [[1.0, 7.0], None, [2.0, 7.0], None, [3.0, 7.0]]),
+    "a function": (lambda thing: thing.aim, "aim", [1.0, None, 2.5, None, 4.0]),
+    "a text": ("state", "state", ["idle", None, "busy", None, "idle"]),
+    "a flag": ("lit", "lit", [True, None, False, None, True]),
+}
+
+
+@pytest.mark.parametrize("name", OPTIONAL)
+def test_what_is_missing_now_and_then_is_missing_only_then(name: str, record: Callable[[Game], Trace]) -> None:
+    """A value that is None on some frames is missing there, without trouble; those of its neighbours are as they were."""
+    reader, attribute, values = OPTIONAL[name]
+    things = [SimpleNamespace(x=0.0, y=7.0, aim=0.0, at=(0, 0), state="", lit=False, n=n) for n in range(3)]
+
+    def game(rec: Recorder, frame: Callable[..., None]) -> None:
+        rec.watch_each(lambda: things, kind="buoy", id=lambda thing: f"buoy-{thing.n}", what=reader, n="n")
+        for value in values:
+            for thing in things[:2]:
+                setattr(thing, attribute, value[0] if attribute == "x" and value else value)
+            frame()
+
+    trace = record(game)
+    assert not [note for note in trace.notes if "unreadable" in note]
+    assert trace.all("buoy").n.values.tolist() == [0.0] * 5 + [1.0] * 5 + [2.0] * 5
+    for which in ("buoy-0", "buoy-1"):
+        what = trace.one(id=which).what
+        usable = zip(what.values.tolist(), what.usable.tolist(), strict=True)
+        assert [value if there else None for value, there in usable] == values
+    assert trace.one(id="buoy-2").what.usable.all()

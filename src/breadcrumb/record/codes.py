@@ -13,10 +13,12 @@ class CodeColumn:
     """A flag or text column, packed only on the frames on which it changes."""
 
     def __init__(self, prop: Property, kind: str, book: Book) -> None:
-        self._prop, self._kind, self._book = prop, kind, book
+        self.prop, self._kind, self._book = prop, kind, book
         self.column = prop.columns[0]
         self._last: list[int] = []
-        self._codes: dict[Any, int] = {True: 1, False: 0} if self.column.type == "flag" else {}
+        self._missing = MISSING_FLAG if self.column.type == "flag" else MISSING_TEXT
+        self._codes: dict[Any, int] = {}
+        self._know_none()
 
     def changed(self, things: list[Any], values: list[Any] | None, anew: bool) -> bytes | None:
         """Return the packed column, or None if it is as on the frame before; the values are None if reading failed."""
@@ -33,15 +35,17 @@ class CodeColumn:
 
     def forget(self) -> None:
         """Forget the codes of texts: another part of the recording has its own."""
-        if self.column.type == "text":
-            self._codes = {}
+        self._know_none()
+
+    def _know_none(self) -> None:
+        flags = {True: 1, False: 0} if self.column.type == "flag" else {}
+        self._codes = {None: self._missing, **flags}
 
     def _code(self, thing: Any) -> int:
-        missing = MISSING_FLAG if self.column.type == "flag" else MISSING_TEXT
         try:
-            value = fetch(self._prop.readers, thing)
+            value = fetch(self.prop.readers, thing)
             if value is None:
-                return missing
+                return self._missing
             if self.column.type == "flag":
                 if value not in (0, 1):
                     raise TypeError(f"expected true or false, found {value!r}")
@@ -49,8 +53,8 @@ class CodeColumn:
             if not isinstance(value, str):
                 raise TypeError(f"expected a text, found {value!r}")
         except Exception as error:  # the game's own code; this value is missing and counted
-            self._book.trouble(*cannot_read(self._kind, self._prop.name, error))
-            return missing
+            self._book.trouble(*cannot_read(self._kind, self.prop.name, error))
+            return self._missing
         code = self._codes[value] = self._book.text_code(value)
         return code
 

@@ -2,7 +2,7 @@
 
 import operator
 import struct
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, NamedTuple, Protocol
 
 from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, MISSING, Column
@@ -86,6 +86,7 @@ class Group:
         """The properties of which no object had a value yet."""
         self._numbers: tuple[Property, ...] = ()
         self._columns: list[CodeColumn] = []
+        self._sometimes_none: set[str] = set()
         self._read: Callable[[Sequence[Any]], tuple[bytes, list[Any]]] = lambda things: (b"", [])
         self._lives = self._packed = b""
         self._codes: list[Any] | None = None
@@ -196,7 +197,7 @@ class Group:
         self._numbers = tuple(prop for prop in properties if prop.columns[0].type == "number")
         codes = [prop for prop in properties if prop.columns[0].type != "number"]
         self._columns = [CodeColumn(prop, self._wanted.kind, self._book) for prop in codes]
-        self._read = compile_read(self._numbers, codes)
+        self._read = compile_read(self._numbers, codes, self._sometimes_none)
         self._note_table()
 
     def _has_become_known(self) -> bool:
@@ -212,7 +213,7 @@ class Group:
         try:
             numbers, codes = self._read(things)
         except Exception:  # the game's own code may raise anything; look again, value by value
-            numbers, codes = b"".join(self._numbers_one_by_one(things)), None
+            numbers, codes = self._numbers_one_by_one(things), None
         anew, self._anew = self._anew, False
         holds, parts = 0, [b""]
         if anew:
@@ -245,18 +246,27 @@ class Group:
         changed = [CODES_HEAD.pack(place) + one for place, one in enumerate(packed) if one is not None]
         return b"".join((CODES_HEAD.pack(len(changed)), *changed)) if changed else b""
 
-    def _numbers_one_by_one(self, things: list[Any]) -> Iterator[bytes]:
-        for thing in things:
-            for prop in self._numbers:
-                try:
-                    values = [MISSING if value is None else float(value) for value in prop.read(thing)]
-                    if len(values) != len(prop.columns):
-                        raise ValueError(f"expected {len(prop.columns)} values, found {len(values)}")
-                except Exception as error:  # as above; this value is missing and counted
-                    if not _reads_none(prop, thing):
-                        self._book.trouble(*cannot_read(self._wanted.kind, prop.name, error))
-                    values = [MISSING] * len(prop.columns)
-                yield struct.pack(f"<{len(values)}d", *values)
+    def _numbers_one_by_one(self, things: list[Any]) -> bytes:
+        """Read each number by itself; those that were found to be None are expected to be from the next frame on."""
+        known = len(self._sometimes_none)
+        packed = [self._values(prop, thing) for thing in things for prop in self._numbers]
+        if len(self._sometimes_none) > known:
+            self._read = compile_read(self._numbers, [one.prop for one in self._columns], self._sometimes_none)
+        return b"".join(packed)
+
+    def _values(self, prop: Property, thing: Any) -> bytes:
+        try:
+            whole = fetch(prop.readers, thing)
+            several = len(prop.columns) > 1
+            values = [MISSING] * len(prop.columns) if whole is None else list(whole) if several else [whole]
+            if any(value is None for value in (whole, *values)):
+                self._sometimes_none.add(prop.name)
+            if len(values) != len(prop.columns):
+                raise ValueError(f"expected {len(prop.columns)} values, found {len(values)}")
+            return struct.pack(f"<{len(values)}d", *(MISSING if value is None else float(value) for value in values))
+        except Exception as error:  # the game's own code; this value is missing and counted
+            self._book.trouble(*cannot_read(self._wanted.kind, prop.name, error))
+            return struct.pack(f"<{len(prop.columns)}d", *[MISSING] * len(prop.columns))
 
 
 _ANY = object()
@@ -268,11 +278,3 @@ def _equal_of(thing: Any) -> Any:
 
 def _same_objects(some: list[Any], others: list[Any]) -> bool:
     return len(some) == len(others) and all(map(operator.is_, some, others))
-
-
-def _reads_none(prop: Property, thing: Any) -> bool:
-    """Tell whether the whole property is None, which says itself that there is no value."""
-    try:
-        return fetch(prop.readers, thing) is None
-    except Exception:  # asked only about what has already failed
-        return False

@@ -2,7 +2,7 @@
 
 import keyword
 import struct
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple, TypeAlias, cast
 
 from breadcrumb.errors import Misuse
@@ -101,15 +101,16 @@ def _nothing(thing: Any) -> float:
 
 
 def compile_read(
-    numbers: Sequence[Property], codes: Sequence[Property]
+    numbers: Sequence[Property], codes: Sequence[Property], sometimes_none: Collection[str] = ()
 ) -> Callable[[Sequence[Any]], tuple[bytes, list[Any]]]:
     """Compile one function that reads all objects at once, each attribute once.
 
     It returns all numbers as float64, object by object, and all flags and texts in one flat list, object by object. Its
-    loop is unrolled so that one call of `struct.pack` takes as many objects as fit into one argument list.
+    loop is unrolled so that one call of `struct.pack` takes as many objects as fit into one argument list. Numbers that
+    are None raise, but for those of the properties that are said to be None sometimes.
     """
-    functions: dict[str, Any] = {"join": b"".join}
-    unpacking, values = _parts_of_all(numbers, functions)
+    functions: dict[str, Any] = {"join": b"".join, "missing": MISSING}
+    unpacking, values = _parts_of_all(numbers, functions, sometimes_none)
     _, others = _parts_of_all(codes, functions)
     together = 1 if unpacking else max(1, _MOST_VALUES_AT_ONCE // max(len(values), len(others), 1))
     for count in {1, together}:
@@ -127,18 +128,28 @@ def compile_read(
     return _compile([*head, *_loops(together, body), "    return join(out), codes"], functions)
 
 
-def _parts_of_all(properties: Sequence[Property], functions: dict[str, Any]) -> tuple[list[str], list[str]]:
+def _parts_of_all(
+    properties: Sequence[Property], functions: dict[str, Any], sometimes_none: Collection[str] = ()
+) -> tuple[list[str], list[str]]:
     """Return the statements that take vectors apart, and the expressions of all values; `@` stands for the object."""
     unpacking, values = [], []
     for at, prop in enumerate(properties):
+        may_be_none = prop.name in sometimes_none
         if len(prop.columns) > 1 and not isinstance(prop.readers, tuple):
             names = [f"v{at}_{part}_@" for part in range(len(prop.columns))]
-            unpacking.append(f"{', '.join(names)} = {_expression(prop.readers, functions)}")
+            whole = _expression(prop.readers, functions)
+            instead = f"({'missing, ' * len(names)})"
+            unpacking.append(f"{', '.join(names)} = {_or_else(instead, whole) if may_be_none else whole}")
             values += names
         else:
             for reader in prop.readers if isinstance(prop.readers, tuple) else (prop.readers,):
-                values.append(_expression(reader, functions))
+                value = _expression(reader, functions)
+                values.append(_or_else("missing", value) if may_be_none else value)
     return unpacking, values
+
+
+def _or_else(instead: str, expression: str) -> str:
+    return f"({instead} if (value := {expression}) is None else value)"
 
 
 def _each(lines: Sequence[str], count: int) -> list[str]:
