@@ -1,8 +1,9 @@
-"""Draw a figure of each check that the suite of Lantern Bay uses, held on the left and broken on the right.
+"""Draw a figure of each check on Lantern Bay, held on the left and broken on the right.
 
     python docs/draw_figures.py
 
-The builds that are played here are enough to break each of them once. docs/figures.md shows them all.
+The builds that are played here are enough to break each check of the suite once; checks that the suite does not use, or
+never breaks, are asked of the correct build in two ways. docs/figures.md shows them all.
 """
 
 import tempfile
@@ -14,6 +15,7 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
+from figure_cases import cases
 from PIL import Image
 
 from breadcrumb import BreadcrumbError, Broken, NeverExercised, Trace, Verdict, open_trace
@@ -99,6 +101,7 @@ def main() -> None:
     """Play, judge and draw."""
     held: Seen = {}
     broken: Seen = {}
+    fault_of: dict[str, str] = {}
     out = HERE / "figures"
     out.mkdir(exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -107,11 +110,17 @@ def main() -> None:
         for fault in FAULTY:
             path = play(Path(folder) / f"{fault}.crumbs", [fault], rate=FAULTS[fault].rate)
             verdicts_on(open_trace(path), [CHECKS / f"check_{FAULTS[fault].behaviour}.py"], "broken", broken)
+            fault_of |= {name: fault for name in broken if name not in fault_of}
             print(fault, len(broken), flush=True)
+        for name, case in cases(correct).items():
+            if name not in held or name not in broken:
+                held[name], broken[name], fault_of[name] = case(True), case(False), ""
     lines = [
         "# Each check on Lantern Bay",
         "",
-        "Held in the correct build on the left, broken in a faulty one on the right.",
+        "Held in the correct build on the left. On the right it is broken, in a build with the fault that is named or,",
+        "where none is, in the correct build, of which something is asked that is not so. Checks about texts, types or",
+        "several sessions have no figure; [each-check.md](each-check.md) has an example of each.",
     ]
     for module in MODULES:
         here = [name for name in sorted(held) if name.startswith(module.__name__.rpartition(".")[2]) and name in broken]
@@ -122,7 +131,15 @@ def main() -> None:
             both.paste(left, (0, 0))
             both.paste(right, (left.width, 0))
             both.quantize(64).save(out / f"{name}.png", optimize=True)
-            lines += [f"### `{name}`", "", f"![{held[name].sentence}](figures/{name}.png)", ""]
+            build = f" (`{fault_of[name]}`)" if fault_of[name] else ""
+            lines += [
+                f"### `{name}`",
+                "",
+                f"{broken[name].sentence}{build}",
+                "",
+                f"![held and broken](figures/{name}.png)",
+                "",
+            ]
     (HERE / "figures.md").write_text("\n".join(lines).rstrip() + "\n", "utf-8")
     print("not shown:", sorted(set(held) - set(broken)), sorted(set(broken) - set(held)))
 

@@ -69,7 +69,7 @@ def test_the_page_on_javascript(heard: bool, tmp_path: Path, listen: Callable[..
 
 def test_the_walkthrough(tmp_path: Path, bay: Callable[..., Path]) -> None:
     """Its first check is too strict for the correct build, as it says; with its tolerance it holds there and finds a fault."""
-    strict, tolerance = _blocks("walkthrough.md", "python")
+    strict, tolerance, sentences = _blocks("walkthrough.md", "python")
     said = _blocks("walkthrough.md", "text")[0]
     file = tmp_path / "check_arrival.py"
     file.write_text(strict)
@@ -81,3 +81,9 @@ def test_the_walkthrough(tmp_path: Path, bay: Callable[..., Path]) -> None:
     file.write_text(re.sub(r"^ALLOWED = .*\n", tolerance, strict, flags=re.MULTILINE))
     outcomes = [run_checks([file], [path]).results[0].outcome for path in (bay(), bay("whirlpool-wrong-exit"))]
     assert outcomes == ["held", "broken"]
+    file = tmp_path / "check_sentences.py"
+    file.write_text(sentences)
+    assert {found.outcome for found in run_checks([file], [bay()]).results} == {"held"}
+    for fault, check in (("lantern-early", "hook"), ("flare-long", "burn"), ("lamp-stops-at-sensor", "light")):
+        results = run_checks([file], [bay(fault)]).results
+        assert {found.outcome for found in results if check in found.check.name} == {"broken"}

@@ -29,7 +29,7 @@ def check_light_ends_on_what_it_first_meets(trace):
     for name in FOLLOWS:
         lamp = trace.one(id=name)
         origin, end = lamp.position.plan, lamp.light_end.to_world(lamp.position.plan, lamp.yaw)
-        ahead = (lamp.light_end * 0 + (1.0, 0.0)).to_world((0.0, 0.0), lamp.yaw)
+        ahead = lamp.yaw.unit_vector().plan
         assert rays.ends_where_it_hits(end, origin, ahead, [*ROCKS, BASIN, *hulls], otherwise=LONGEST, tol=0.001)
 
 

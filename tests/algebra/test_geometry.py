@@ -23,7 +23,7 @@ CONVENTIONS: dict[str, tuple[dict[str, str], dict[str, str], tuple[float, ...], 
     "a screen, counter-clockwise": ({"x": "right", "y": "down"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 1.0), 270.0),
     "radians": ({"x": "right", "y": "up"}, {"unit": "rad", "zero": "right", "sense": "counter-clockwise"}, (0.0, 2.0), math.pi / 2),
     "z up": ({"z": "up"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 1.0, 5.0), 90.0),
-    "y up, right-handed": ({"y": "up"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 5.0, 1.0), 270.0),
+    "y up, right-handed": ({"y": "up", "handedness": "right"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 5.0, 1.0), 270.0),
     "y up, left-handed": ({"y": "up", "handedness": "left"}, {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}, (0.0, 5.0, 1.0), 90.0),
     "zero the other way": ({"x": "east", "y": "north"}, {"unit": "deg", "zero": "west", "sense": "counter-clockwise"}, (0.0, -1.0), 90.0),
 }  # fmt: skip
@@ -33,10 +33,14 @@ CONVENTIONS: dict[str, tuple[dict[str, str], dict[str, str], tuple[float, ...], 
 def test_a_bearing_obeys_the_session_s_conventions(name: str) -> None:
     """Zero direction, sense, unit, handedness and the way of y are what `about` says, and nothing is assumed."""
     axes, angles, way, expected = CONVENTIONS[name]
-    trace = make_trace([{"a": {"p": (0.0,) * len(way)}}], kinds={"a": "skiff"}, axes=axes, angles=angles)
+    states = [{"a": {"p": (0.0,) * len(way), "yaw": expected}}]
+    trace = make_trace(states, kinds={"a": "skiff"}, axes=axes, angles=angles)
     bearing = trace.one("skiff").p.bearing_to(way)
     assert bearing.values.tolist() == pytest.approx([expected])
     assert bearing.unit == angles["unit"]
+    flat = np.array([0.0 if len(way) == 3 and axes.get(axis) == "up" else part for axis, part in zip("xyz", way)])
+    ahead = trace.one("skiff").yaw.unit_vector().values
+    assert ahead == pytest.approx(flat[None] / np.linalg.norm(flat), abs=1e-12)
 
 
 def test_what_is_not_declared_is_asked_for() -> None:

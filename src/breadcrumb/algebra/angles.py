@@ -37,6 +37,12 @@ class Compass(NamedTuple):
         aside = x * self.quarter[0] + y * self.quarter[1]
         return np.asarray(np.mod(np.arctan2(aside, along) / (2 * np.pi), 1.0) * self.full)
 
+    def vector(self, angle: Floats) -> tuple[Floats, Floats]:
+        """Return the unit vectors that point along angles."""
+        turn = angle / self.full * 2 * np.pi
+        cos, sin = np.cos(turn), np.sin(turn)
+        return cos * self.zero[0] + sin * self.quarter[0], cos * self.zero[1] + sin * self.quarter[1]
+
     def turned(self, x: Floats, y: Floats, angle: Floats) -> tuple[Floats, Floats]:
         """Return vectors turned by angles, in the sense of the session."""
         turn = angle / self.full * 2 * np.pi
@@ -140,6 +146,16 @@ def compass_of(session: Session, parts: int) -> Compass:
     if _first_to_second_is_clockwise(session, plan, parts) != (told["sense"] == "clockwise"):
         left = -left[0], -left[1]
     return Compass(zero, left, FULL_TURNS[told["unit"]], told["unit"])
+
+
+def unit_vectors(angle: Samples) -> tuple[Floats, ...]:
+    """Return the unit vectors in plan that angles point along, with as many parts as the session has axes."""
+    session = angle.track.session
+    size = 3 if {"z", "handedness"} & set(session.axes) else 2
+    compass, result = compass_of(session, size), [np.zeros(len(angle)) for _ in range(size)]
+    first, second = plan_axes(session, size)
+    result[first], result[second] = compass.vector(angle.parts[0] / full_turn(angle, "unit_vector()") * compass.full)
+    return tuple(result)
 
 
 def pointing(vector: Samples, sign: float) -> tuple[Floats, Floats, str]:

@@ -7,7 +7,7 @@ from typing import Self
 import numpy as np
 
 from breadcrumb.algebra import kernels
-from breadcrumb.algebra.angles import FULL_TURNS, plan_axes, pointing
+from breadcrumb.algebra.angles import FULL_TURNS, full_turn, plan_axes, pointing, unit_vectors
 from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
 from breadcrumb.algebra.cameras import Camera, Ray, on_screen, ray_through
 from breadcrumb.algebra.meeting import meet_tracks
@@ -132,6 +132,28 @@ class Vectors(Arithmetic):
     def direction(self) -> Self:
         """Return the angle of a vector in plan, in the session's own convention; missing where it has no length."""
         return self if self.track.unseen else self._pointing(1.0)
+
+    def unit_vector(self) -> Self:
+        """Return the vector of length 1, in plan, that an angle points along; the other way round than `direction`.
+
+        It has three parts if `axes` tells of z or of a handedness, and two otherwise.
+
+        Raises:
+            Misuse: `about` does not tell the unit, zero and sense of angles, or which way an axis points.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> angles = {"unit": "deg", "zero": "east", "sense": "clockwise"}
+            >>> states = [{"b": {"yaw": 90.0}}]
+            >>> trace = make_trace(states, kinds={"b": "skiff"}, axes={"x": "east", "y": "north"}, angles=angles)
+            >>> trace.one("skiff").yaw.unit_vector().values.round(6).tolist()
+            [[0.0, -1.0]]
+        """
+        if self.track.unseen:
+            return self
+        blur = np.asarray(self.noise) / full_turn(self, "unit_vector()") * 2 * np.pi
+        name = f"unit vector along {self.name}"
+        return replace(self, name=name, parts=unit_vectors(self), unit="", known_noise=blur, space="world")
 
     def _pointing(self, sign: float) -> Self:
         angle, length, unit = pointing(self, sign)
