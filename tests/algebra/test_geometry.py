@@ -38,7 +38,9 @@ def test_a_bearing_obeys_the_session_s_conventions(name: str) -> None:
     bearing = trace.one("skiff").p.bearing_to(way)
     assert bearing.values.tolist() == pytest.approx([expected])
     assert bearing.unit == angles["unit"]
-    flat = np.array([0.0 if len(way) == 3 and axes.get(axis) == "up" else part for axis, part in zip("xyz", way)])
+    flat = np.array(
+        [0.0 if len(way) == 3 and axes.get(axis) == "up" else part for axis, part in zip("xyz", way, strict=False)]
+    )
     ahead = trace.one("skiff").yaw.unit_vector().values
     assert ahead == pytest.approx(flat[None] / np.linalg.norm(flat), abs=1e-12)
 

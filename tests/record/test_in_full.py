@@ -45,6 +45,23 @@ def test_a_parent_may_be_an_object_an_id_or_none_and_may_change(record: Callable
     assert [names[place] for place in lives.parent.tolist() if place >= 0] == ["heron"]
 
 
+def test_events_of_an_object_may_be_those_of_its_parts(record: Callable[[Game], Trace]) -> None:
+    """A contact that names the part that touched is found by the owner, through the parents, however many there are."""
+
+    def game(rec: Recorder, frame: Callable[..., None]) -> None:
+        for id, parent in (("heron", None), ("bow", "heron"), ("lamp", "bow"), ("tern", None), ("keel", "tern")):
+            rec.watch(SimpleNamespace(x=0.0, owner=parent), id=id, kind="part", parent="owner", x="x")
+        for by in ("heron", "bow", "lamp", "tern", "keel", "wall"):
+            rec.event("contact", by=by, on="wall")
+        frame()
+
+    trace = record(game)
+    assert trace.events("contact", by="heron").subjects == ("heron",)
+    assert trace.events("contact", by="heron", parts=True).subjects == ("heron", "bow", "lamp")
+    assert trace.events("contact", by=trace.one(id="tern"), parts=True).subjects == ("tern", "keel")
+    assert trace.events("contact", on="wall", parts=True).count == 6
+
+
 def test_a_pool_gives_an_object_out_again_as_another_life(record: Callable[[Game], Trace]) -> None:
     """A generation that changes, or `renew`, ends a life and begins the next on the same frame, under the same id."""
     pooled, told = SimpleNamespace(n=0, x=0.0), SimpleNamespace(x=0.0)

@@ -1,6 +1,6 @@
 """An opened trace."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -118,10 +118,13 @@ class Trace:
             return group
         return Objects(self.data, kind, self._lives_of(ids[0]), ids[0])
 
-    def events(self, name: str, *, by: str | Objects | None = None, on: str | Objects | None = None) -> Moments:
+    def events(
+        self, name: str, *, by: str | Objects | None = None, on: str | Objects | None = None, parts: bool = False
+    ) -> Moments:
         """Return the moments of all events of a name, or of those by or on certain objects.
 
-        A known event that did not occur gives no moments, on which checks are idle.
+        A known event that did not occur gives no moments, on which checks are idle. With `parts`, those by or on the
+        parts of the objects are among them: whatever has one of them for a parent, and the parts of parts.
 
         Raises:
             UnknownName: the name is unknown and nearly the same as a known one.
@@ -140,7 +143,8 @@ class Trace:
             chosen = events.kind == events.kinds.index(name)
             for wanted, who in ((by, events.by), (on, events.on)):
                 if wanted is not None:
-                    chosen &= np.isin(who, self._name_places(wanted))
+                    named = self._name_places(wanted)
+                    chosen &= np.isin(who, self._with_parts(named) if parts else named)
             places = np.flatnonzero(chosen)
         return Moments(
             self.data.session,
@@ -237,6 +241,12 @@ class Trace:
                 "object", id, [session.names[place] for place in np.unique(session.lives.name)], self.label
             )
         return lives
+
+    def _with_parts(self, owners: Sequence[int]) -> Sequence[int]:
+        lives = self.data.session.lives
+        while len(more := np.union1d(owners, lives.name[np.isin(lives.parent, owners)])) > len(owners):
+            owners = more.tolist()
+        return owners
 
     def _name_places(self, wanted: str | Objects) -> list[int]:
         names = self.data.session.names
