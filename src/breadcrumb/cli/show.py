@@ -1,21 +1,105 @@
 """`breadcrumb show`."""
 
+import json
+import re
+from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 import click
+import numpy as np
+from rich.console import RenderableType
+from rich.text import Text
 
 from breadcrumb.cli.console import console, fail
-from breadcrumb.errors import TraceError
-from breadcrumb.report.overview import overview
-from breadcrumb.trace.opened import open_trace
+from breadcrumb.errors import BreadcrumbError
+from breadcrumb.report import around, telling
+from breadcrumb.report.facts import event_facts, facts_of, object_facts, plain
+from breadcrumb.report.overview import object_view, overview
+from breadcrumb.trace.opened import Trace, open_trace
+
+_Shown = tuple[Any, Iterable[RenderableType]]
+"""What is shown, as plain data and as tables."""
 
 
-@click.command("show", epilog="Example: breadcrumb show lantern-bay/correct.crumbs")
+class When(click.ParamType):  # type: ignore[type-arg]
+    """A frame, as its number, or a time in seconds, with an s behind it."""
+
+    name = "FRAME|SECONDS"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int | float:
+        """Return the frame as a whole number, or the seconds."""
+        found = re.fullmatch(r"(\d+)|(\d+(?:\.\d+)?) ?s", str(value).strip())
+        if found is None:
+            self.fail(f"expected a frame such as 111, or seconds such as 1.85s; found {value!r}", param, ctx)
+        return int(found[1]) if found[1] else float(found[2])
+
+
+@click.command("show", epilog="Example: breadcrumb show lantern-bay/correct.crumbs --around 111")
 @click.argument("trace", type=click.Path(path_type=Path))
-def command(trace: Path) -> None:
+@click.option("--object", "id", help="All about one object; with --around or --at: of no other.")
+@click.option("--event", help="Each event of a name, and the gaps between them.")
+@click.option("--around", "when", type=When(), help="What happened around a frame, in order; before and after it.")
+@click.option("--within", default=0.5, show_default=True, help="How many seconds around are shown.")
+@click.option("--at", type=When(), multiple=True, help="What all was like on a frame; twice: what differs.")
+@click.option("--json", "as_json", is_flag=True, help="The same as JSON, for programs, and without any limit.")
+def command(
+    trace: Path,
+    id: str | None,
+    event: str | None,
+    when: float | None,
+    within: float,
+    at: tuple[int | float, ...],
+    as_json: bool,
+) -> None:
     """Say what is in TRACE: the session, its objects and their properties, its events and parameters."""
     try:
         opened = open_trace(trace)
-        console().print(overview(opened))
-    except TraceError as error:
+        only = None if id is None else opened.one(id=id).ids[0]
+        shown = [_object(opened, only)] if only is not None and when is None and not at else []
+        shown += [_event(opened, event)] if event is not None else []
+        shown += [_around(opened, around.row_of(opened, when), within, only)] if when is not None else []
+        shown += [_at(opened, [around.row_of(opened, one) for one in at], only)] if at else []
+        shown = shown or [_all(opened)]
+    except BreadcrumbError as error:
         fail(error)
+    if as_json:
+        whole = [plain(data) for data, _ in shown]
+        click.echo(json.dumps(whole[0] if len(whole) == 1 else whole, indent=1, ensure_ascii=False))
+        return
+    for number, (_, views) in enumerate(shown):
+        console().print(*([Text("")] if number else []), *views)
+
+
+def _all(trace: Trace) -> _Shown:
+    facts = facts_of(trace)
+    return facts, [overview(facts)]
+
+
+def _object(trace: Trace, id: str) -> _Shown:
+    facts = object_facts(trace, id)
+    return facts, [object_view(facts)]
+
+
+def _event(trace: Trace, name: str) -> _Shown:
+    facts, each = event_facts(trace, name), around.occurrences(trace, name)
+    return {"event": facts, "each": each}, [telling.event_view(facts, each)]
+
+
+def _around(trace: Trace, row: int, seconds: float, only: str | None) -> _Shown:
+    clock = trace.data.session.clock
+    first, last = np.searchsorted(clock.times, [clock.times[row] - seconds, clock.times[row] + seconds]).tolist()
+    lines = around.timeline(trace, first, min(last, clock.size - 1), only)
+    changed, frame = around.before_and_after(trace, row, only), int(clock.frames[row])
+    heading = Text(f"frame {frame} ({clock.times[row]:.3f} s), and {seconds:g} s around it", style="bold")
+    views: list[RenderableType] = [heading, telling.timeline_view(lines, frame)]
+    if changed:
+        views += [Text(""), telling.values_view(changed, ["before", f"frame {frame}", "after"])]
+    return {"timeline": lines, "before_and_after": changed}, views
+
+
+def _at(trace: Trace, rows: list[int], only: str | None) -> _Shown:
+    clock = trace.data.session.clock
+    values = around.values_at(trace, rows, only, only_changed=len(rows) > 1)
+    frames = [f"frame {clock.frames[row]}" for row in rows]
+    return values, [telling.values_view(values, frames)]

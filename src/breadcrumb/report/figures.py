@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
     from matplotlib.typing import HashableList
 
+_ROOM = 0.015
 _INK, _PATH, _ALLOWED, _WRONG, _EVENT = "#1b2b34", "#20639b", "#bfe3d0", "#d1495b", "#7a6c5d"
 _LANES = 9
 _SIZE = (12.8, 8.0)
@@ -148,7 +149,8 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
     axes.set_title(f"{what}{more}" if shown else "no events within two seconds", fontsize=10, loc="left")
     axes.set_xlabel("game time [s]")
     if excerpt.begin < excerpt.end:
-        axes.set_xlim(excerpt.begin, excerpt.end)
+        room = _ROOM * (excerpt.end - excerpt.begin)  # so that what is at an end is seen
+        axes.set_xlim(excerpt.begin - room, excerpt.end + room)
     axes.grid(axis="x", alpha=0.25)
     _mark_now(axes, excerpt)
 
@@ -157,7 +159,8 @@ def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
     x, y = np.array(excerpt.path).T
     if excerpt.outline:
         corners = np.array((*excerpt.outline, excerpt.outline[0]))
-        axes.fill(corners[:, 0], corners[:, 1], color=_ALLOWED, alpha=0.5, linewidth=0, label="allowed")
+        color, label, alpha = (_ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (_WRONG, "not allowed", 0.15)
+        axes.fill(corners[:, 0], corners[:, 1], color=color, alpha=alpha, linewidth=0, label=label)
         axes.plot(corners[:, 0], corners[:, 1], color=_EVENT, linewidth=1)
     axes.plot(x, y, color=_PATH, linewidth=1.2, alpha=0.7, zorder=2)
     age = np.linspace(0.15, 1.0, len(x))

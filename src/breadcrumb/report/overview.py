@@ -1,154 +1,154 @@
-"""What is in a trace, at a glance."""
+"""What is in a trace, at a glance in the terminal."""
 
-from collections.abc import Iterator, Sequence
-from itertools import groupby
+from collections.abc import Iterator
 
-import numpy as np
 from rich.console import Group, RenderableType
 from rich.markup import escape
 from rich.table import Table
 from rich.text import Text
 
-from breadcrumb.model.session import Ints, Session
-from breadcrumb.model.trace import TraceData
-from breadcrumb.trace.opened import Trace
+from breadcrumb.report.facts import EventFacts, ObjectFacts, ParameterFacts, PropertyFacts, TraceFacts, told
 from breadcrumb.verdicts.words import number
 
 _LISTED = 40
-_TEXTS = 4
+_NAMES = 4
+_RIGHT = ("objects", "lives", "least", "most", "mean", "changes", "times", "value", "life", "gap")
+_UNEVEN = 1e-6
+"""By how many seconds the steps of an even clock may differ."""
 
 
-def overview(trace: Trace) -> RenderableType:
-    """Return a view of a trace: the session, its kinds with their properties, its events."""
-    return Group(*_parts(trace))
+def overview(facts: TraceFacts) -> RenderableType:
+    """Return a view of a trace: the session, its kinds with their properties, its events, errors and parameters."""
+    return Group(*_parts(facts))
 
 
-def _parts(trace: Trace) -> Iterator[RenderableType]:
-    session = trace.data.session
-    yield _heading(session)
-    for note in session.notes:
+def object_view(facts: ObjectFacts) -> RenderableType:
+    """Return a view of one object: its lives, its properties, the events by and on it."""
+    lives = table("life", "appears", "first seen", "last seen", "leaves", "parent")
+    for life in facts.lives[:_LISTED]:
+        when = (str(one or "") for one in (life.appears, life.first, life.last, life.leaves))
+        lives.add_row(*map(escape, (str(life.life), *when, life.parent)))
+    if len(facts.lives) > _LISTED:
+        lives.add_row("", f"and {len(facts.lives) - _LISTED} more", style="dim")
+    properties = table("property", "unit", "least", "most", "mean", "first", "last", "changes")
+    for one in facts.properties:
+        least, most = extremes(one)
+        properties.add_row(
+            *map(escape, (one.name, one.unit, least, most, _mean(one), told(one.first), told(one.last), _changes(one)))
+        )
+    head = Text.assemble((facts.id, "bold"), f"  {facts.kind}, {_count(len(facts.lives), 'life', 'lives')}")
+    return Group(head, Text(""), lives, Text(""), properties, Text(""), event_table(facts.events, "event"))
+
+
+def extremes(one: PropertyFacts) -> tuple[str, str]:
+    """Return the least and the greatest value in words."""
+    if one.samples == one.missing:
+        return "missing", "missing"
+    if one.type == "text":
+        more = f" of {len(one.texts)}" if len(one.texts) > 2 else ""
+        return repr(one.texts[0]), repr(one.texts[-1]) + more
+    if one.type == "flag":
+        return "false", f"true in {one.mean:.0%}"
+    if one.least is None:
+        return "no number", "no number"
+    return told(one.least), told(one.most) + (f", {one.not_finite} not finite" if one.not_finite else "")
+
+
+def table(*columns: str) -> Table:
+    """Return an empty table; columns of numbers are set to the right."""
+    made = Table(box=None, padding=(0, 2, 0, 0), header_style="bold")
+    for column in columns:
+        made.add_column(escape(column), justify="right" if column in _RIGHT else "left", overflow="fold")
+    return made
+
+
+def _parts(facts: TraceFacts) -> Iterator[RenderableType]:
+    yield _heading(facts)
+    for note in facts.notes:
         yield Text(f"note: {note}", style="yellow")
     yield Text("")
-    yield _objects(trace)
+    yield _kinds(facts)
     yield Text("")
-    yield _events(session)
-    if session.parameters:
+    yield event_table(facts.events, "event")
+    if facts.errors:
         yield Text("")
-        yield _parameters(session)
+        yield event_table(facts.errors, "error")
+    if facts.parameters:
+        yield Text("")
+        yield _parameters(facts.parameters)
 
 
-def _heading(session: Session) -> Text:
-    about, clock = session.about, session.clock
-    known = [str(about[key]) for key in ("game", "build", "level") if about.get(key)]
-    text = Text.assemble((session.label, "bold"), "  " + ", ".join(known))
-    if "seed" in about:
-        text.append(f", seed {about['seed']}")
-    if not clock.size:
+def _heading(facts: TraceFacts) -> Text:
+    known = [str(facts.about[key]) for key in ("game", "build", "level") if facts.about.get(key)]
+    text = Text.assemble((facts.trace, "bold"), "  " + ", ".join(known))
+    if "seed" in facts.about:
+        text.append(f", seed {facts.about['seed']}")
+    if facts.first is None or facts.last is None:
         return text.append("\nno frame was recorded")
-    steps = np.diff(clock.times)
-    moving = steps[steps > 0]
-    rate = f", {1 / float(np.median(moving)):.4g} frames a second" if len(moving) else ""
-    uneven = len(moving) and float(moving.max() - moving.min()) > 1e-6
-    varies = f" (steps of {moving.min() * 1e3:.3g} to {moving.max() * 1e3:.3g} ms)" if uneven else ""
-    gaps = int((np.diff(clock.frames) > 1).sum())
-    text.append(
-        f"\n{clock.size} frames, {clock.frames[0]} to {clock.frames[-1]}; "
-        f"{clock.times[-1] - clock.times[0]:.3f} s of game time{rate}{varies}{f', {gaps} gaps' if gaps else ''}"
+    rate = ""
+    if facts.steps:
+        least, middle, most = facts.steps
+        uneven = f" (steps of {least * 1e3:.3g} to {most * 1e3:.3g} ms)" if most - least > _UNEVEN else ""
+        rate = f", {1 / middle:.4g} frames a second{uneven}"
+    gaps = f", {_count(facts.gaps, 'gap', 'gaps')}" if facts.gaps else ""
+    return text.append(
+        f"\n{facts.frames} frames, {facts.first.frame} to {facts.last.frame}; "
+        f"{facts.last.time - facts.first.time:.3f} s of game time{rate}{gaps}"
     )
-    return text
 
 
-def _objects(trace: Trace) -> Table:
-    table = _table("kind", "objects", "lives", "property", "unit", "least", "most", "changes")
-    session, data = trace.data.session, trace.data
-    for place, kind in enumerate(session.kinds):
-        lives = np.flatnonzero(session.lives.kind == place)
-        head = [kind, str(len(np.unique(session.lives.name[lives]))), str(len(lives))]
-        properties: dict[str, list[str]] = {}
-        for column in data.columns(kind):
-            properties.setdefault(column.split(".")[0], []).append(column)
-        for name, columns in properties.items():
-            facts = zip(*(_column_facts(data, kind, column) for column in columns), strict=True)
-            least, most, changes = (_together(several) for several in facts)
-            table.add_row(*map(escape, (*head, name, session.unit_of(kind, name), least, most, changes)))
+def _kinds(facts: TraceFacts) -> Table:
+    made = table("kind", "objects", "lives", "property", "unit", "least", "most", "changes")
+    for kind in facts.kinds:
+        head = [kind.kind, str(len(kind.objects)), str(kind.lives)]
+        if not kind.lives:
+            made.add_row(escape(kind.kind), "0", "0", "declared, never there", style="dim")
+        elif not kind.properties:
+            made.add_row(*map(escape, (*head, "no property recorded")))
+        for one in kind.properties:
+            made.add_row(*map(escape, (*head, one.name, one.unit, *extremes(one), _changes(one))))
             head = ["", "", ""]
-        if not properties:
-            table.add_row(*map(escape, (*head, "no property recorded")))
-    for kind in sorted(set(session.declared_kinds) - set(session.kinds)):
-        table.add_row(escape(kind), "0", "0", "declared, never there", style="dim")
-    return table
+    return made
 
 
-def _together(parts: Sequence[str]) -> str:
-    """Return the facts of a property's parts in one cell."""
-    return parts[0] if len(parts) == 1 else f"({', '.join(parts)})"
+def event_table(events: list[EventFacts], what: str) -> Table:
+    """Return a table of events, or of errors."""
+    made = table(what, "times", "first", "last", "typical gap", "by")
+    seen = [one for one in events if one.times]
+    for one in seen[:_LISTED]:
+        gap = f"{number(one.gaps[1])} s" if one.gaps else ""
+        made.add_row(*map(escape, (one.name, str(one.times), str(one.first), str(one.last), gap, names(one.by))))
+    if len(seen) > _LISTED:
+        made.add_row(f"and {len(seen) - _LISTED} more", style="dim")
+    for one in events:
+        if not one.times:
+            made.add_row(escape(one.name), "0", "declared, never happened", style="dim")
+    return made
 
 
-def _column_facts(data: TraceData, kind: str, column: str) -> tuple[str, str, str]:
-    """Return the least and the greatest value and the number of changes within lives."""
-    found = data.column(kind, column)
-    life, _ = data.index(kind)
-    same_life = life[1:] == life[:-1]
-    known = same_life if found.valid is None else same_life & found.valid[1:] & found.valid[:-1]
-    changes = str(int(((found.values[1:] != found.values[:-1]) & known).sum()))
-    there = found.values if found.valid is None else found.values[found.valid]
-    if not len(there):
-        return "missing", "missing", changes
-    if found.texts is not None:
-        texts = [repr(found.texts[code]) for code in np.unique(there).tolist()]
-        return texts[0], texts[-1] if len(texts) < 3 else f"{texts[-1]} of {len(texts)}", changes
-    if found.values.dtype == np.bool_:
-        return "false", f"true in {there.mean():.0%}", changes
-    finite = there[np.isfinite(there)]
-    if not len(finite):
-        return "no number", "no number", changes
-    odd = len(there) - len(finite)
-    return number(float(finite.min())), number(float(finite.max())) + (f", {odd} not finite" if odd else ""), changes
+def _parameters(parameters: list[ParameterFacts]) -> Table:
+    made = table("parameter", "value", "unit", "")
+    for one in parameters:
+        changed = f"changed {_count(one.changed, 'time', 'times')}" if one.changed else ""
+        made.add_row(*map(escape, (one.name, str(one.value), one.unit, changed)))
+    return made
 
 
-def _events(session: Session) -> Table:
-    table = _table("event", "times", "first", "last", "typical gap", "by")
-    events, clock = session.events, session.clock
-    for place, name in enumerate(events.kinds[:_LISTED]):
-        rows = events.row[events.kind == place]
-        gaps = np.diff(clock.times[rows])
-        gap = f"{number(float(np.median(gaps)))} s" if len(gaps) else ""
-        who = events.by[events.kind == place]
-        table.add_row(
-            *map(
-                escape,
-                (name, str(len(rows)), _when(session, rows[0]), _when(session, rows[-1]), gap, _who(session, who)),
-            )
-        )
-    if len(events.kinds) > _LISTED:
-        table.add_row(f"and {len(events.kinds) - _LISTED} more", style="dim")
-    for name in sorted(set(session.declared_events) - set(events.kinds)):
-        table.add_row(escape(name), "0", "declared, never happened", style="dim")
-    return table
+def names(several: list[str]) -> str:
+    """Return a few names, and how many more there are."""
+    more = f" and {len(several) - _NAMES} more" if len(several) > _NAMES else ""
+    return ", ".join(several[:_NAMES]) + more
 
 
-def _parameters(session: Session) -> Table:
-    table = _table("parameter", "value", "unit", "")
-    for name, several in groupby(sorted(session.parameters, key=lambda one: one.name), key=lambda one: one.name):
-        values = list(several)
-        changed = f"changed {len(values) - 1} times" if len(values) > 1 else ""
-        table.add_row(*map(escape, (name, str(values[-1].value), values[-1].unit, changed)))
-    return table
+def _mean(one: PropertyFacts) -> str:
+    if one.type == "flag" and isinstance(one.mean, float):
+        return f"{one.mean:.0%}"
+    return "" if one.mean is None else told(one.mean)
 
 
-def _table(*columns: str) -> Table:
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold")
-    for column in columns:
-        right = column in ("objects", "lives", "least", "most", "changes", "times", "value")
-        table.add_column(column, justify="right" if right else "left", overflow="fold")
-    return table
+def _changes(one: PropertyFacts) -> str:
+    return str(one.changes[0]) if len(one.changes) == 1 else f"({', '.join(map(str, one.changes))})"
 
 
-def _when(session: Session, row: int) -> str:
-    return f"{session.clock.frames[row]} ({session.clock.times[row]:.3f} s)"
-
-
-def _who(session: Session, places: Ints) -> str:
-    names = [session.names[place] for place in np.unique(places[places >= 0]).tolist()]
-    more = f" and {len(names) - _TEXTS} more" if len(names) > _TEXTS else ""
-    return ", ".join(names[:_TEXTS]) + more
+def _count(many: int, one: str, several: str) -> str:
+    return f"{many} {one if many == 1 else several}"

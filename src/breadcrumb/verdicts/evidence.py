@@ -62,6 +62,8 @@ class Excerpt:
     """What the two axes of the path are, with their unit."""
     outline: tuple[tuple[float, float], ...]
     """The border of the region it was judged against."""
+    belongs_inside: bool
+    """Whether the region is where it belongs, or where it does not."""
     marks: tuple[Mark, ...]
     """Events within the stretch, of this object and of nobody in particular first of all."""
     stays: tuple[Stay, ...]

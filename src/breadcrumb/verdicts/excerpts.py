@@ -42,6 +42,8 @@ class Picture:
     position: Signal | None = None
     """Where the object was; for a path in plan."""
     region: Region | None = None
+    belongs_inside: bool = True
+    """Whether the region is where the object belongs, or where it does not."""
     lives: Spans | None = None
     """The lives that the rule is about."""
     measure: Limit | None = None
@@ -82,6 +84,7 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
         path_frames=tuple(clock.frames[path_rows].tolist()),
         path_axes=("", "") if position is None else _axis_labels(session, position),
         outline=tuple(picture.region.outline()) if picture.region is not None else (),
+        belongs_inside=picture.belongs_inside,
         marks=_marks(session, name, first, last, row),
         stays=_stays(session, picture.lives, first, last),
         y_down=axes.get("y") == "down",

@@ -245,7 +245,13 @@ def _beside(
         return Phrase(f"({where}) {unit}".rstrip(), f"{side} {region}", words)
 
     picture = Picture(
-        seen, level(-tol), position=position, region=region, measure=depth_of, measured=f"distance {side}"
+        seen,
+        level(-tol),
+        position=position,
+        region=region,
+        belongs_inside=side == "inside",
+        measure=depth_of,
+        measured=f"distance {side}",
     )
     noise = seen.noise_at(slice(None))
     case = Case.of_samples(seen, lambda block: depth_of(block) + tol, phrase, noise=noise, picture=picture)
