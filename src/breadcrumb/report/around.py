@@ -71,7 +71,7 @@ def timeline(trace: Trace, first: int, last: int, only: str | None = None) -> li
 
 
 def values_at(trace: Trace, rows: list[int], only: str | None = None, *, only_changed: bool = False) -> list[Held]:
-    """Return what everything, or one object, was like on some rows of the clock; or only what is not the same on all."""
+    """Return what everything, or one object, was like on some rows of the clock; or only what is not alike on all."""
     found = []
     kinds = trace.data.session.kinds
     for signal in _signals(trace, only):
