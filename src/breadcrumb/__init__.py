@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from breadcrumb.algebra.spans import Spans
     from breadcrumb.errors import BreadcrumbError, Broken, NeverExercised
     from breadcrumb.record.recorder import Recorder
+    from breadcrumb.report.drawing import draw_against, draw_intervals, draw_over_time, draw_paths
     from breadcrumb.trace.objects import Objects
     from breadcrumb.trace.opened import Trace, open_trace
     from breadcrumb.verdicts.judging import judge
@@ -39,6 +40,10 @@ __all__ = [
     "Verdict",
     "all_of",
     "any_of",
+    "draw_against",
+    "draw_intervals",
+    "draw_over_time",
+    "draw_paths",
     "frames",
     "judge",
     "open_trace",
@@ -55,6 +60,7 @@ _PLACES = {
     "algebra.signals": ("Signal",),
     "algebra.spans": ("Spans",),
     "record.recorder": ("Recorder",),
+    "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),
     "trace.objects": ("Objects",),
     "trace.opened": ("Trace", "open_trace"),
     "verdicts.judging": ("judge",),

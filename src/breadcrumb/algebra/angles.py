@@ -17,7 +17,8 @@ _ENOUGH = 100
 """How many samples it takes to guess at a unit."""
 _OPPOSITE = {"east": "west", "north": "south", "up": "down", "right": "left", "forward": "back"}
 _OPPOSITE |= {other: one for one, other in _OPPOSITE.items()}
-_NEGATIVE = ("west", "south", "down", "left", "back")
+AGAINST = ("west", "south", "down", "left", "back")
+"""The directions that a picture seen from above, or from the front, has on its left or at its bottom."""
 
 
 class Compass(NamedTuple):
@@ -126,6 +127,25 @@ def plan_axes(session: Session, parts: int, what: str = "this vector") -> tuple[
     return first, second
 
 
+class PlanAxis(NamedTuple):
+    """One of the two axes of a picture in plan."""
+
+    label: str
+    """The part, the direction that `about` gives it, and the unit."""
+    is_reversed: bool
+    """Whether it points to the left, or to the bottom."""
+
+
+def plan_labels(position: Samples) -> tuple[PlanAxis, PlanAxis]:
+    """Return what the two axes of a position in plan are called, and which way they go."""
+    told, unit = position.track.session.axes, f" [{position.unit}]" if position.unit else ""
+    flat = ("xyz"[place] for place in plan_axes(position.track.session, len(position.parts), position.name))
+    first, second = (
+        PlanAxis(axis + (f", {told[axis]}" if axis in told else "") + unit, told.get(axis) in AGAINST) for axis in flat
+    )
+    return first, second
+
+
 def compass_of(session: Session, parts: int) -> Compass:
     """Return how directions become angles in a session, for vectors of so many parts.
 
@@ -172,7 +192,7 @@ def _first_to_second_is_clockwise(session: Session, plan: tuple[int, int], parts
         way = session.axes.get("y")
         if way is None:
             raise Misuse("a bearing needs to know which way y points; record it as axes={'y': 'down'} or alike")
-        return way in _NEGATIVE
+        return way in AGAINST
     up = next(place for place in range(3) if place not in plan)
     clockwise = up == 1  # from above, in right-handed axes, x to y is counter-clockwise, and x to z clockwise
     clockwise ^= session.axes.get("xyz"[up]) == "down"

@@ -22,7 +22,7 @@ _Shown = tuple[Any, Iterable[RenderableType]]
 """What is shown, as plain data and as tables."""
 
 
-class When(click.ParamType):  # type: ignore[type-arg]
+class _When(click.ParamType):  # type: ignore[type-arg]
     """A frame, as its number, or a time in seconds, with an s behind it."""
 
     name = "FRAME|SECONDS"
@@ -35,13 +35,17 @@ class When(click.ParamType):  # type: ignore[type-arg]
         return int(found[1]) if found[1] else float(found[2])
 
 
+WHEN = _When()
+"""The type of options that name a frame or a time."""
+
+
 @click.command("show", epilog="Example: breadcrumb show lantern-bay/correct.crumbs --around 111")
 @click.argument("trace", type=click.Path(path_type=Path))
 @click.option("--object", "id", help="All about one object; with --around or --at: of no other.")
 @click.option("--event", help="Each event of a name, and the gaps between them.")
-@click.option("--around", "when", type=When(), help="What happened around a frame, in order; before and after it.")
+@click.option("--around", "when", type=WHEN, help="What happened around a frame, in order; before and after it.")
 @click.option("--within", default=0.5, show_default=True, help="How many seconds around are shown.")
-@click.option("--at", type=When(), multiple=True, help="What all was like on a frame; twice: what differs.")
+@click.option("--at", type=WHEN, multiple=True, help="What all was like on a frame; twice: what differs.")
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON, for programs, and without any limit.")
 def command(
     trace: Path,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PATH, ROOM, SIZE, WRONG, name_plan
 from breadcrumb.run.results import Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
 from breadcrumb.verdicts.findings import Finding
@@ -17,10 +18,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
     from matplotlib.typing import HashableList
 
-_ROOM = 0.015
-_INK, _PATH, _ALLOWED, _WRONG, _EVENT = "#1b2b34", "#20639b", "#bfe3d0", "#d1495b", "#7a6c5d"
 _LANES = 9
-_SIZE = (12.8, 8.0)
 
 
 def figure_of(finding: Finding) -> "Figure | None":
@@ -79,15 +77,13 @@ def _beside(result: Result) -> Path:
 def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
     from matplotlib.figure import Figure
 
-    figure = Figure(figsize=_SIZE, dpi=100, layout="constrained")
+    figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
     rows = ["signal", "events"] if excerpt.values else ["events"]
     mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
     axes = figure.subplot_mosaic(mosaic, height_ratios=(3, 2) if excerpt.values else None)
     title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
     about = breach_words(finding.first) if finding.first is not None else "the tightest place"
-    figure.suptitle(
-        title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=_INK
-    )
+    figure.suptitle(title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=INK)
     if excerpt.values:
         _draw_signal(axes["signal"], excerpt)
         axes["signal"].sharex(axes["events"])
@@ -105,17 +101,17 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
     if len(low) or len(high):
         bottom = low if len(low) else np.full(len(times), span[0])
         top = high if len(high) else np.full(len(times), span[1])
-        axes.fill_between(times, bottom, top, color=_ALLOWED, label="allowed", linewidth=0, zorder=1)
+        axes.fill_between(times, bottom, top, color=ALLOWED, label="allowed", linewidth=0, zorder=1)
         for border in (low, high):
             if len(border):
-                axes.plot(times, border, color=_ALLOWED, linewidth=2, zorder=1)
+                axes.plot(times, border, color=ALLOWED, linewidth=2, zorder=1)
     line = "-" if len(set(excerpt.frames)) == len(times) else ""  # several on a frame follow no course
-    axes.plot(times, values, line, color=_PATH, linewidth=1.4, marker=".", markersize=4, label=excerpt.name, zorder=3)
+    axes.plot(times, values, line, color=PATH, linewidth=1.4, marker=".", markersize=4, label=excerpt.name, zorder=3)
     broken = np.isin(excerpt.frames, excerpt.broken)
     if broken.any():
-        axes.plot(times[broken], values[broken], ".", color=_WRONG, markersize=8, label="broken", zorder=4)
+        axes.plot(times[broken], values[broken], ".", color=WRONG, markersize=8, label="broken", zorder=4)
         for start, end in _stretches(broken, times):
-            axes.axvspan(start, end, color=_WRONG, alpha=0.12, linewidth=0, zorder=0)
+            axes.axvspan(start, end, color=WRONG, alpha=0.12, linewidth=0, zorder=0)
     _mark_now(axes, excerpt)
     axes.set_ylim(*span)
     axes.set_ylabel(excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else ""))
@@ -136,7 +132,7 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
     lanes = [*stays, *marks]
     for lane, name in enumerate(lanes[:_LANES]):
         own = excerpt.object and excerpt.object in name.split()
-        color = _PATH if own else _EVENT
+        color = PATH if own else EVENT
         for stay in stays.get(name, ()):
             axes.barh(lane, stay.last - stay.first, left=stay.first, height=0.35, color=color, alpha=0.5)
         times = [mark.time for mark in marks.get(name, ())]
@@ -149,7 +145,7 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
     axes.set_title(f"{what}{more}" if shown else "no events within two seconds", fontsize=10, loc="left")
     axes.set_xlabel("game time [s]")
     if excerpt.begin < excerpt.end:
-        room = _ROOM * (excerpt.end - excerpt.begin)  # so that what is at an end is seen
+        room = ROOM * (excerpt.end - excerpt.begin)  # so that what is at an end is seen
         axes.set_xlim(excerpt.begin - room, excerpt.end + room)
     axes.grid(axis="x", alpha=0.25)
     _mark_now(axes, excerpt)
@@ -159,23 +155,21 @@ def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
     x, y = np.array(excerpt.path).T
     if excerpt.outline:
         corners = np.array((*excerpt.outline, excerpt.outline[0]))
-        color, label, alpha = (_ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (_WRONG, "not allowed", 0.15)
+        color, label, alpha = (ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (WRONG, "not allowed", 0.15)
         axes.fill(corners[:, 0], corners[:, 1], color=color, alpha=alpha, linewidth=0, label=label)
-        axes.plot(corners[:, 0], corners[:, 1], color=_EVENT, linewidth=1)
-    axes.plot(x, y, color=_PATH, linewidth=1.2, alpha=0.7, zorder=2)
+        axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
+    axes.plot(x, y, color=PATH, linewidth=1.2, alpha=0.7, zorder=2)
     age = np.linspace(0.15, 1.0, len(x))
-    axes.scatter(x, y, s=10, color=_PATH, alpha=age.tolist(), zorder=3, label="path, older is paler")
+    axes.scatter(x, y, s=10, color=PATH, alpha=age.tolist(), zorder=3, label="path, older is paler")
     broken = np.isin(excerpt.path_frames, excerpt.broken)
-    axes.scatter(x[broken], y[broken], s=16, color=_WRONG, zorder=4, label="broken")
+    axes.scatter(x[broken], y[broken], s=16, color=WRONG, zorder=4, label="broken")
     if excerpt.frame in excerpt.path_frames:
         now = excerpt.path_frames.index(excerpt.frame)
-        axes.plot(x[now], y[now], "o", color=_WRONG, markersize=12, fillstyle="none", markeredgewidth=2, zorder=5)
+        axes.plot(x[now], y[now], "o", color=WRONG, markersize=12, fillstyle="none", markeredgewidth=2, zorder=5)
     axes.set_title(f"path of {excerpt.object}, within two seconds", fontsize=10, loc="left")
     axes.set_aspect("equal", adjustable="datalim")
-    if excerpt.y_down:
-        axes.invert_yaxis()
-    axes.set_xlabel(excerpt.path_axes[0])
-    axes.set_ylabel(excerpt.path_axes[1])
+    if excerpt.path_axes is not None:
+        name_plan(axes, excerpt.path_axes)
     axes.grid(alpha=0.25)
     axes.legend(loc="best", fontsize=9, framealpha=0.9)
 
@@ -183,7 +177,7 @@ def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
 def _mark_now(axes: "Axes", excerpt: Excerpt) -> None:
     now = _time_of(excerpt)
     if now is not None:
-        axes.axvline(now, color=_WRONG if excerpt.broken else _EVENT, linewidth=1.2, linestyle="--")
+        axes.axvline(now, color=WRONG if excerpt.broken else EVENT, linewidth=1.2, linestyle="--")
 
 
 def _time_of(excerpt: Excerpt) -> float | None:

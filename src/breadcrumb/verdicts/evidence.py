@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from breadcrumb.algebra.angles import PlanAxis
+
 Number = float | None
 """A value, or None where it is missing."""
 
@@ -58,8 +60,8 @@ class Excerpt:
     """Where the object was in plan on each frame; empty if it has no position."""
     path_frames: tuple[int, ...]
     """The frame of each point of the path."""
-    path_axes: tuple[str, str]
-    """What the two axes of the path are, with their unit."""
+    path_axes: tuple[PlanAxis, PlanAxis] | None
+    """What the two axes of the path are called, and which way they go."""
     outline: tuple[tuple[float, float], ...]
     """The border of the region it was judged against."""
     belongs_inside: bool
@@ -68,8 +70,6 @@ class Excerpt:
     """Events within the stretch, of this object and of nobody in particular first of all."""
     stays: tuple[Stay, ...]
     """Lives within the stretch, where the rule is about lives."""
-    y_down: bool
-    """Whether the second axis of the path points down on the screen."""
 
 
 @dataclass(frozen=True, slots=True)

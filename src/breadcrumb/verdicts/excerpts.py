@@ -6,10 +6,10 @@ from typing import TypeAlias
 
 import numpy as np
 
+from breadcrumb.algebra.angles import plan_labels
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Number, Stay
 
@@ -66,7 +66,6 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
     rows = signal.track.row[places] if signal is not None and drawn else clock_rows(position, steps)
     path, path_rows = _path(position, steps)
     near = broken[(broken >= first) & (broken <= last)]
-    axes = session.axes
     return Excerpt(
         object="" if name == NOBODY else session.names[name],
         frame=int(clock.frames[row]),
@@ -82,12 +81,11 @@ def excerpt_at(session: Session, picture: Picture, life: int, name: int, row: in
         broken=tuple(np.unique(clock.frames[near]).tolist()),
         path=path,
         path_frames=tuple(clock.frames[path_rows].tolist()),
-        path_axes=("", "") if position is None else _axis_labels(session, position),
+        path_axes=None if position is None or not path else plan_labels(position),
         outline=tuple(picture.region.outline()) if picture.region is not None else (),
         belongs_inside=picture.belongs_inside,
         marks=_marks(session, name, first, last, row),
         stays=_stays(session, picture.lives, first, last),
-        y_down=axes.get("y") == "down",
     )
 
 
@@ -129,15 +127,6 @@ def _path(position: Signal | None, steps: Ints) -> tuple[tuple[tuple[float, floa
     x, y = (part[steps] for part in position.plan.parts)
     there = position.usable[steps] & np.isfinite(x) & np.isfinite(y)
     return tuple(zip(x[there].tolist(), y[there].tolist(), strict=True)), position.track.row[steps][there]
-
-
-def _axis_labels(session: Session, position: Signal) -> tuple[str, str]:
-    """Return what a path's axes are called: the part, its direction if `about` tells one, and the unit."""
-    axes = session.axes
-    up = next((axis for axis in PART_NAMES if axes.get(axis) == "up"), "") if len(position.parts) > 2 else ""
-    unit = f" [{position.unit}]" if position.unit else ""
-    names = [axis + (f", {axes[axis]}" if axis in axes else "") + unit for axis in PART_NAMES if axis != up]
-    return names[0], names[1]
 
 
 def _numbers(values: Floats | None) -> tuple[Number, ...]:

@@ -1,0 +1,336 @@
+"""Figures of a session: where things went, values over time, one value against another, how far apart events are."""
+
+import textwrap
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from functools import wraps
+from typing import TYPE_CHECKING, Any, NamedTuple, ParamSpec
+
+import numpy as np
+
+from breadcrumb.algebra.angles import plan_labels
+from breadcrumb.algebra.meeting import meet
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.vectors import PART_NAMES
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import NOBODY, Floats, Ints, Session
+from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PATH, ROOM, SEVERAL, SIZE, WRONG, name_plan
+from breadcrumb.trace.objects import Objects
+from breadcrumb.verdicts.words import amount
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+P = ParamSpec("P")
+
+_MOST_POINTS = 200_000
+"""How many points of paths are drawn; of more, every n-th."""
+_MOST_LINES = 40
+"""Of how many lives values are drawn as lines; of more, as the band that they fill."""
+_FEW_LIVES = 60
+"""Of how many lives trails are drawn at full strength."""
+_PALEST = 0.15
+_LANES = 60
+_LANE_HEIGHT, _PANEL_HEIGHT = 0.22, 1.5
+"""In inches."""
+_JUMP = 25
+"""How many times as long as an object's usual step a jump is."""
+_BINS = 40
+
+
+def _plain_text(draw: "Callable[P, Figure]") -> "Callable[P, Figure]":
+    """Let a dollar sign in a name be one: names are the game's."""
+
+    @wraps(draw)
+    def drawn(*given: P.args, **named: P.kwargs) -> "Figure":
+        from matplotlib import rc_context  # here: only figures pay for Matplotlib
+
+        with rc_context({"text.parse_math": False}):
+            return draw(*given, **named)
+
+    return drawn
+
+
+@_plain_text
+def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title: str = "") -> "Figure":
+    """Draw where objects went in plan: older is paler, a life begins at a triangle and ends at a cross.
+
+    What is many times as long as an object's usual step is a jump, and dotted.
+
+    Args:
+        several: objects with a position, or positions; each has a colour.
+        regions: what is drawn behind, such as walls or the bay.
+        title: what stands above.
+
+    Returns:
+        A Matplotlib figure, with the axes of the session: y down is drawn down.
+
+    Raises:
+        UnknownProperty: an object has no position.
+        Misuse: nothing says which axis of three is up.
+    """
+    figure, axes = _figure(title or "paths, older is paler")
+    positions = [one.signal("position") if isinstance(one, Objects) else one for one in several]
+    for region in regions:
+        corners = np.array((*region.outline(), region.outline()[0]))
+        axes.fill(corners[:, 0], corners[:, 1], color=ALLOWED, alpha=0.35, linewidth=0)
+        axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
+    every = max(1, sum(len(position) for position in positions) // _MOST_POINTS)
+    for position, color in zip(positions, _colors(len(positions)), strict=True):
+        _draw_trail(axes, position.plan, color, every)
+    seen = [position for position in positions if not position.track.unseen]
+    if seen:
+        name_plan(axes, plan_labels(seen[0]))
+    axes.set_aspect("equal", adjustable="datalim")
+    axes.grid(alpha=0.25)
+    if len(positions) > 1:
+        axes.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), fontsize=9, frameon=False)
+    return figure
+
+
+@_plain_text
+def draw_over_time(
+    *signals: Signal, events: Sequence[Moments] = (), spans: Sequence[Spans] = (), title: str = ""
+) -> "Figure":
+    """Draw values over the game time, a panel for each signal, above lanes of spans and of events.
+
+    Args:
+        signals: numbers, vectors, flags or texts; of more than 40 lives the band that they fill is drawn.
+        events: moments, each in a lane.
+        spans: stretches, such as `flares.life_spans`, each in a lane; those of several objects in a lane for each.
+        title: what stands above.
+
+    Returns:
+        A Matplotlib figure.
+    """
+    lanes = [*_span_lanes(spans), *(_Lane(one.label, one.times, one.times, PATH) for one in events)]
+    panels = len(signals) + bool(lanes)
+    if not panels:
+        raise Misuse("draw_over_time: expected a signal, events or spans, found nothing to draw")
+    figure, _ = _figure(title or "over time", empty=True)
+    below = _LANE_HEIGHT * (min(len(lanes), _LANES) + 1) if lanes else 0.0
+    figure.set_figheight(max(SIZE[1], below + _PANEL_HEIGHT * len(signals) + 1))
+    heights = [_PANEL_HEIGHT] * len(signals) + [below] * bool(lanes)
+    axes = figure.subplots(panels, 1, sharex=True, squeeze=False, height_ratios=heights)[:, 0]
+    for signal, place in zip(signals, axes, strict=False):
+        _draw_values(place, signal)
+    if lanes:
+        _draw_lanes(axes[-1], lanes)
+    axes[-1].set_xlabel("game time [s]")
+    axes[-1].margins(x=ROOM)
+    return figure
+
+
+@_plain_text
+def draw_against(first: Signal, second: Signal, *, title: str = "") -> "Figure":
+    """Draw one number against another, sample by sample; older is paler.
+
+    Raises:
+        Misuse: one of them is no number, or nothing pairs them.
+    """
+    for one in (first, second):
+        if len(one.parts) != 1 or one.texts is not None:
+            raise Misuse(f"draw_against: expected two numbers, and {one.title} is none; take a part of it, such as .x")
+    mine, yours = meet(first, second)
+    figure, axes = _figure(title or f"{second.title} against {first.title}")
+    there = mine.usable & yours.usable
+    age = _age(mine.track.times[there], mine.track.session)
+    axes.scatter(mine.parts[0][there], yours.parts[0][there], s=9, color=PATH, alpha=age.tolist(), linewidth=0)
+    axes.set_xlabel(_axis(first))
+    axes.set_ylabel(_axis(second))
+    axes.grid(alpha=0.25)
+    return figure
+
+
+@_plain_text
+def draw_intervals(moments: Moments, *, title: str = "") -> "Figure":
+    """Draw how far apart moments are: each interval over time, and how often each length occurs."""
+    figure, _ = _figure(title or f"intervals of {moments.label}", empty=True)
+    above, below = figure.subplots(2, 1)
+    gaps, times = np.diff(moments.times), moments.times[1:]
+    above.plot(times, gaps, ".", color=PATH, markersize=5)
+    above.set_xlabel("game time [s]")
+    above.set_ylabel("since the one before [s]")
+    if len(gaps):
+        middle = float(np.median(gaps))
+        for axes, line in ((above, "axhline"), (below, "axvline")):
+            getattr(axes, line)(middle, color=WRONG, linestyle="--", linewidth=1, label=f"median {amount(middle, 's')}")
+        below.hist(gaps, bins=_BINS, color=PATH)
+        below.legend(fontsize=9)
+    below.set_xlabel(f"interval [s], {len(gaps)} of them")
+    below.set_ylabel("how often")
+    for axes in (above, below):
+        axes.grid(alpha=0.25)
+    return figure
+
+
+class _Lane(NamedTuple):
+    name: str
+    begin: Floats
+    end: Floats
+    color: str
+
+
+def _figure(title: str, *, empty: bool = False) -> "tuple[Figure, Axes]":
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
+    figure.suptitle("\n".join(textwrap.wrap(title, 110)), fontsize=11, color=INK)
+    return figure, figure if empty else figure.subplots()  # type: ignore[return-value]
+
+
+def _colors(many: int) -> list[str]:
+    return [SEVERAL[place % len(SEVERAL)] for place in range(many)]
+
+
+def _age(times: Floats, session: Session) -> Floats:
+    """Return how opaque what happened at some times is: the end of the session is fully so."""
+    begin, end = float(session.clock.times[0]), float(session.clock.times[-1])
+    return _PALEST + (1 - _PALEST) * (times - begin) / ((end - begin) or 1.0)
+
+
+def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:
+    """Draw the steps of a position within its lives, every n-th sample of each."""
+    from matplotlib.collections import LineCollection
+    from matplotlib.colors import to_rgba
+
+    track = position.track
+    if track.unseen or not len(position):
+        return
+    firsts = np.repeat(track.starts, np.diff(np.append(track.starts, len(position))))
+    shown = (np.arange(len(position)) - firsts) % every == 0
+    there = np.flatnonzero(position.usable & shown & np.isfinite(position.parts[0]) & np.isfinite(position.parts[1]))
+    points = np.stack([part[there] for part in position.parts], axis=1)
+    joined = np.flatnonzero((track.life[there][1:] == track.life[there][:-1]) & (np.diff(there) == every))
+    length = np.hypot(*(points[joined + 1] - points[joined]).T)
+    jumps = length > _JUMP * np.median(length[length > 0]) if length.any() else length > 0
+    axes.plot(*_broken_line(points, joined[jumps]), ":", color=color, linewidth=0.7, alpha=0.6)
+    joined = joined[~jumps]
+    colors = np.tile(to_rgba(color), (len(joined), 1))
+    crowd = min(1.0, _FEW_LIVES / len(track.starts))  # many trails over one another would be one blot
+    colors[:, 3] = _age(track.times[there[joined]], track.session) * crowd**0.5
+    steps: Any = np.stack([points[joined], points[joined + 1]], axis=1)
+    axes.add_collection(LineCollection(steps, colors=colors, linewidths=max(1.3 * crowd, 0.3)))
+    begin = np.r_[True, track.life[there][1:] != track.life[there][:-1]]
+    end = np.r_[begin[1:], True]
+    axes.plot(
+        *points[begin].T,
+        "^",
+        color=color,
+        markersize=max(6 * crowd, 2),
+        markerfacecolor="white",
+        label=position.owner or position.name,
+    )
+    axes.plot(*points[end].T, "x", color=color, markersize=max(6 * crowd, 2))
+    axes.autoscale_view()
+
+
+def _broken_line(points: Floats, steps: Ints) -> Floats:
+    """Return a line with a gap behind each of the steps that begin at some points."""
+    gaps = np.full((len(steps), points.shape[1]), np.nan)
+    return np.stack([points[steps], points[steps + 1], gaps], axis=1).reshape(-1, points.shape[1]).T
+
+
+def _draw_values(axes: "Axes", signal: Signal) -> None:
+    """Draw one signal over time: a line for each life and part, or the band that many lives fill."""
+    track = signal.track
+    axes.set_ylabel(textwrap.fill(_axis(signal), 22), fontsize=9)
+    axes.grid(alpha=0.25)
+    if track.unseen or not len(signal):
+        axes.set_title(track.unseen or "no sample", fontsize=10, loc="left")
+        return
+    many = len(track.starts) * len(signal.parts)
+    if signal.texts is not None:
+        signal = _ranked(signal)
+        names = [textwrap.shorten(text, 24) or "''" for text in signal.texts or ()]
+        axes.set_yticks(range(len(names)), names, fontsize=9)
+    elif signal.is_flag:
+        axes.set_yticks((0, 1), ("false", "true"), fontsize=9)
+    if many > _MOST_LINES and signal.texts is None:
+        _draw_band(axes, signal)
+        return
+    steps = "steps-post" if signal.is_flag or signal.texts is not None else "default"
+    lines = list(_lines(signal))
+    names = list(dict.fromkeys(name for name, *_ in lines))
+    colors = dict(zip(names, _colors(len(names)), strict=True))
+    for name, times, values in lines:
+        label = name if name in names else None
+        names = [one for one in names if one != name]
+        lone = "." if len(times) == 1 else ""
+        axes.plot(times, values, marker=lone, color=colors[name], linewidth=1.3, drawstyle=steps, label=label)
+    if len(colors) > 1:
+        axes.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), fontsize=8, frameon=False)
+
+
+def _lines(signal: Signal) -> Iterator[tuple[str, Floats, Floats]]:
+    """Return the name, the times and the values of each line: one for each life and part; gaps are not a number."""
+    track, session = signal.track, signal.track.session
+    ends = np.append(track.starts[1:], len(signal))
+    for begin, end in zip(track.starts.tolist(), ends.tolist(), strict=True):
+        owner = "" if track.life[begin] == NOBODY else session.who(int(track.life[begin]))
+        for part, values in zip(PART_NAMES, signal.parts, strict=False):
+            shown = np.where(signal.usable[begin:end], values[begin:end].astype(np.float64), np.nan)
+            yield f"{owner} {part}".strip() if len(signal.parts) > 1 else owner, track.times[begin:end], shown
+
+
+def _ranked(signal: Signal) -> Signal:
+    """Return a text with the texts alone that occur in it."""
+    texts = signal.texts or ()
+    used, codes = np.unique(np.where(signal.usable, signal.parts[0], -1), return_inverse=True)
+    skipped = int(used[0] == -1)
+    return replace(signal, parts=(codes - skipped,), texts=tuple(texts[code] for code in used[skipped:].tolist()))
+
+
+def _draw_band(axes: "Axes", signal: Signal) -> None:
+    """Draw the least, the mean and the greatest value of all on each frame."""
+    size, times = signal.track.session.clock.size, signal.track.session.clock.times
+    for part, color in zip(signal.parts, _colors(len(signal.parts)), strict=True):
+        there = np.flatnonzero(signal.usable & np.isfinite(part.astype(np.float64)))
+        row, values = signal.track.row[there], part[there].astype(np.float64)
+        low, high = np.full(size, np.inf), np.full(size, -np.inf)
+        np.minimum.at(low, row, values)
+        np.maximum.at(high, row, values)
+        count = np.bincount(row, minlength=size)
+        seen = np.where(count > 0, 1.0, np.nan)  # where there was none, there is a gap
+        mean = np.bincount(row, values, size) / np.maximum(count, 1) * seen
+        axes.fill_between(
+            times, np.where(count, low, np.nan), np.where(count, high, np.nan), color=color, alpha=0.25, linewidth=0
+        )
+        axes.plot(times, mean, color=color, linewidth=1.3)
+    axes.set_title(
+        f"{len(signal.track.starts)} lives: from the least to the greatest, and the mean", fontsize=9, loc="left"
+    )
+
+
+def _span_lanes(several: Sequence[Spans]) -> Iterator[_Lane]:
+    """Return a lane for each object of the spans."""
+    for spans in several:
+        session, times = spans.session, spans.session.clock.times
+        owners: Ints = (
+            np.where(spans.life == NOBODY, NOBODY, session.lives.name[spans.life]) if len(spans.life) else spans.life
+        )
+        for owner in dict.fromkeys(owners.tolist()):
+            mine = owners == owner
+            name = spans.label if owner == NOBODY else f"{session.names[owner]}: {spans.label}"
+            yield _Lane(name, times[spans.first[mine]], times[np.minimum(spans.last[mine], len(times) - 1)], EVENT)
+
+
+def _draw_lanes(axes: "Axes", lanes: Sequence[_Lane]) -> None:
+    for place, lane in enumerate(lanes[:_LANES]):
+        long = lane.end > lane.begin
+        axes.barh(place, (lane.end - lane.begin)[long], left=lane.begin[long], height=0.5, color=lane.color, alpha=0.6)
+        axes.vlines(lane.begin[~long], place - 0.35, place + 0.35, color=lane.color, linewidth=1.2)
+    names = [textwrap.shorten(lane.name, 34, placeholder="...") for lane in lanes[:_LANES]]
+    axes.set_yticks(range(len(names)), names, fontsize=9)
+    axes.set_ylim(len(names) - 0.4, -0.6)
+    if len(lanes) > _LANES:
+        axes.set_title(f"{len(lanes) - _LANES} more lanes not shown", fontsize=9, loc="left")
+    axes.grid(axis="x", alpha=0.25)
+
+
+def _axis(signal: Signal) -> str:
+    return signal.title + (f" [{signal.unit}]" if signal.unit else "")
