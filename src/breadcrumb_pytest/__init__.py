@@ -67,12 +67,12 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Generator[None, object, o
     from breadcrumb.trace.vocabulary import knowing
     from breadcrumb.verdicts.collecting import collecting
 
-    with collecting() as findings, knowing(_vocabulary(pyfuncitem.config)) as unknown:
+    with collecting() as findings, knowing(_vocabulary(pyfuncitem.config)) as here:
         pyfuncitem.stash[_findings] = findings
         try:
             return (yield)
         finally:
-            pyfuncitem.config.stash[_unknown].update(unknown)
+            pyfuncitem.config.stash[_unknown].update(here.unknown)
 
 
 @pytest.hookimpl(wrapper=True)

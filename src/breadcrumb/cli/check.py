@@ -1,19 +1,25 @@
 """`breadcrumb check`."""
 
+import webbrowser
+from collections.abc import Callable
 from pathlib import Path
 
 import click
 
 from breadcrumb.cli.console import console, draw, fail, progress
 from breadcrumb.errors import CheckFileError
+from breadcrumb.report.machines import json_lines, junit_xml
+from breadcrumb.report.reporting import write_report
 from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_check_files, find_traces
+from breadcrumb.run.results import RunResult
 from breadcrumb.run.running import run_checks
+from breadcrumb.store.folder import write_folder
 
 
 @click.command(
     "check",
-    epilog="Example: breadcrumb check lantern-bay/checks lantern-bay/*.crumbs",
+    epilog="Example: breadcrumb check lantern-bay/checks lantern-bay/*.crumbs --report night",
 )
 @click.argument("checks", type=click.Path(path_type=Path))
 @click.argument("traces", type=click.Path(path_type=Path), nargs=-1, required=True, metavar="TRACE...")
@@ -21,13 +27,30 @@ from breadcrumb.run.running import run_checks
     "--out", type=click.Path(path_type=Path), help="Where figures go; by default NAME.figures beside the trace."
 )
 @click.option("--figures/--no-figures", default=True, help="Whether to draw what broke.  [default: figures]")
-def command(checks: Path, traces: tuple[Path, ...], out: Path | None, figures: bool) -> None:
+@click.option("--report", type=click.Path(path_type=Path), help="A folder for a page with all outcomes, and replays.")
+@click.option("--excerpt", is_flag=True, help="With --report: the seconds around each first breach, as a trace.")
+@click.option("--open", "opens", is_flag=True, help="With --report: open the page in a browser.")
+@click.option("--junit", type=click.Path(path_type=Path), help="A file for the outcomes as JUnit XML.")
+@click.option("--json", "lines", type=click.Path(path_type=Path), help="A file for the verdicts, a line of JSON each.")
+def command(
+    checks: Path,
+    traces: tuple[Path, ...],
+    out: Path | None,
+    figures: bool,
+    report: Path | None,
+    excerpt: bool,
+    opens: bool,
+    junit: Path | None,
+    lines: Path | None,
+) -> None:
     """Run the check file CHECKS, or all check_*.py of the folder CHECKS, on each TRACE.
 
     A TRACE is a folder NAME.crumbs, or a folder that holds some; more check files may stand among them. Exit code: 0
     all held, 1 something broke, 2 the command or an input is wrong, 3 nothing broke but a check was idle in every
     trace.
     """
+    if report is None and (excerpt or opens):
+        fail("--excerpt and --open belong to --report FOLDER; name the folder")
     more = [path for path in traces if path.suffix == ".py"]
     sessions = [path for path in traces if path not in more]
     try:
@@ -36,8 +59,34 @@ def command(checks: Path, traces: tuple[Path, ...], out: Path | None, figures: b
             fail(f"{checks}: no trace to run it on; name one behind it, such as lantern-bay/correct.crumbs")
         with progress() as show:
             run = run_checks(files, find_traces(sessions), show)
+            page = None if report is None else _report(run, report, show, excerpt=excerpt)
     except CheckFileError as error:
         fail(error)
-    drawn = draw(run, out) if figures else {}
+    if junit is not None:
+        _write(junit, junit_xml(run))
+    if lines is not None:
+        _write(lines, "".join(f"{line}\n" for line in json_lines(run)))
+    drawn = draw(run, out) if figures and page is None else {}
     console().print(summary(run, drawn))
+    if page is not None:
+        click.echo(f"report  {page}")
+        if opens:
+            webbrowser.open(page.resolve().as_uri())
     raise SystemExit(run.exit_code)
+
+
+def _report(run: RunResult, folder: Path, show: Callable[[int, int, str], None], *, excerpt: bool) -> Path:
+    try:
+        return write_report(
+            run, folder, excerpts=write_folder if excerpt else None, progress=lambda what: show(1, 1, f"writing {what}")
+        )
+    except OSError as error:
+        fail(f"{folder}: the report cannot be written there ({error.strerror}); name another folder with --report")
+
+
+def _write(path: Path, text: str) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, "utf-8")
+    except OSError as error:
+        fail(f"{path} cannot be written ({error.strerror}); name another file")

@@ -62,7 +62,7 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
                 continue
             folder.mkdir(parents=True, exist_ok=True)
             stem = f"{result.session}-{result.check.name}" if out is not None else result.check.name
-            path = folder / f"{_safe(stem)}-{number}.png"
+            path = folder / f"{safe_name(stem)}-{number}.png"
             figure.savefig(path)
             written[id(finding)] = path
     return written
@@ -207,6 +207,6 @@ def _floats(values: tuple[float | None, ...]) -> Any:
     return np.array([np.nan if value is None else value for value in values], np.float64)
 
 
-def _safe(name: str) -> str:
+def safe_name(name: str) -> str:
     """Return a file name that stays in its folder, whatever the session is called."""
     return re.sub(r"[^A-Za-z0-9_.-]+", "_", name).strip(".") or "figure"

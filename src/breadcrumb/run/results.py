@@ -51,6 +51,8 @@ class RunResult:
     results: tuple[Result, ...]
     problems: tuple[str, ...] = ()
     """What kept parts of the run from being done: traces that cannot be read, names that nothing knows."""
+    never_looked_at: tuple[str, ...] = ()
+    """The kinds, properties and events of the sessions that no check asked for."""
 
     def of(self, outcome: ResultOutcome) -> tuple[Result, ...]:
         """Return the results with an outcome."""

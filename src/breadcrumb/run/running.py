@@ -42,7 +42,8 @@ def run_checks(
         except TraceError as error:
             problems.append(str(error))
     results: list[Result] = []
-    with knowing(vocabulary) as unknown:
+    seen: dict[str, None] = {}
+    with knowing(vocabulary) as here:
         for place, path in enumerate(readable):
             _tell(progress, len(traces) + place, steps, f"checking {path.name}")
             try:
@@ -50,10 +51,11 @@ def run_checks(
             except TraceError as error:
                 problems.append(str(error))
                 continue
+            seen |= dict.fromkeys(trace.contents)
             results += [run_check(check, trace, path) for check in checks]
     _tell(progress, steps, steps, "done")
-    problems += [f"{name} was neither seen nor declared in any session of this run" for name in sorted(unknown)]
-    return RunResult(tuple(results), tuple(problems))
+    problems += [f"{name} was neither seen nor declared in any session of this run" for name in sorted(here.unknown)]
+    return RunResult(tuple(results), tuple(problems), tuple(what for what in seen if what not in here.looked_at))
 
 
 def run_check(check: Check, trace: Trace, path: Path) -> Result:

@@ -13,6 +13,7 @@ from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import UnknownName
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
+from breadcrumb.trace.vocabulary import look_at
 
 _DERIVED = {
     "velocity": "the change of position per second",
@@ -87,6 +88,7 @@ class Objects:
         Raises:
             UnknownProperty: objects of this kind have no such property.
         """
+        look_at(f"{self.kind}.{name}")
         if self._unseen:
             return Signal(self._track, name, (np.zeros(0),), owner=self.called)
         columns = [column for column in self._data.columns(self.kind) if column.split(".")[0] == name]

@@ -18,7 +18,7 @@ from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.tables import table_of_samples
-from breadcrumb.trace.vocabulary import Vocabulary, known_here, why_unseen
+from breadcrumb.trace.vocabulary import Vocabulary, known_here, look_at, why_unseen
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -72,6 +72,13 @@ class Trace:
             frozenset((*session.events.kinds, *session.declared_events)),
         )
 
+    @property
+    def contents(self) -> tuple[str, ...]:
+        """Its kinds, their properties, and its events, in words: `kind skiff`, `skiff.speed`, `event bell.rung`."""
+        named = [(kind, name.split(".")[0]) for kind in self.kinds for name in self.data.columns(kind)]
+        properties = dict.fromkeys(f"{kind}.{name}" for kind, name in named)
+        return (*(f"kind {kind}" for kind in self.kinds), *properties, *(f"event {name}" for name in self.event_names))
+
     def all(self, kind: str) -> Objects:
         """Return all objects of a kind, as a group.
 
@@ -85,6 +92,7 @@ class Trace:
             >>> small_trace().all("skiff").ids
             ('heron',)
         """
+        look_at(f"kind {kind}")
         if kind in self._groups:
             return self._groups[kind]
         session = self.data.session
@@ -104,7 +112,9 @@ class Trace:
         session = self.data.session
         if id is not None:
             lives = self._lives_of(id)
-            return Objects(self.data, session.kinds[session.lives.kind[lives[0]]], lives, id)
+            kind = session.kinds[session.lives.kind[lives[0]]]
+            look_at(f"kind {kind}")
+            return Objects(self.data, kind, lives, id)
         if kind is None:
             raise Misuse("one: expected a kind, or id=...")
         group = self.all(kind)
@@ -135,6 +145,7 @@ class Trace:
             [2]
         """
         events = self.data.session.events
+        look_at(f"event {name}")
         unseen, known = "", known_here(self.vocabulary).events
         if name not in events.kinds:
             unseen = why_unseen("event", name, known, self.label)

@@ -20,27 +20,29 @@ class Vocabulary:
 
 
 @dataclass(frozen=True)
-class _Run:
+class Run:
     """What a run of checks knows, and what was asked for although nothing in it knows the name."""
 
     vocabulary: Vocabulary
     unknown: set[str]
+    looked_at: set[str]
 
 
-_run: ContextVar[_Run | None] = ContextVar("breadcrumb run", default=None)
+_run: ContextVar[Run | None] = ContextVar("breadcrumb run", default=None)
 
 
 @contextmanager
-def knowing(vocabulary: Vocabulary) -> Iterator[set[str]]:
+def knowing(vocabulary: Vocabulary) -> Iterator[Run]:
     """Let names known in any trace of a run be known in all of them, in this context.
 
     Yields:
-        The set into which go the names that were asked for and that no trace of the run knows, in words.
+        What goes on in it: `unknown`, the names that were asked for and that no trace of the run knows, and
+        `looked_at`, the kinds, properties and events that were asked for, all in words.
     """
-    run = _Run(vocabulary, set())
+    run = Run(vocabulary, set(), set())
     token = _run.set(run)
     try:
-        yield run.unknown
+        yield run
     finally:
         _run.reset(token)
 
@@ -49,6 +51,13 @@ def known_here(own: Vocabulary) -> Vocabulary:
     """Return what is known in a trace and in the run that it belongs to."""
     run = _run.get()
     return own if run is None else own | run.vocabulary
+
+
+def look_at(what: str) -> None:
+    """Note that a check of the run asked for something: `kind skiff`, `skiff.speed`, `event bell.rung`."""
+    run = _run.get()
+    if run is not None:
+        run.looked_at.add(what)
 
 
 def why_unseen(what: str, name: str, known: Iterable[str], where: str) -> str:

@@ -1,0 +1,307 @@
+"""The report and the replay, in a real browser: what they show, what they never do, and how they are used."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from subprocess import CompletedProcess
+from typing import Any
+from xml.etree import ElementTree as ET
+
+import pytest
+
+from breadcrumb import Recorder, open_trace
+
+MISSING = [name for name in ("chromium", "chromedriver", "npm") if shutil.which(name) is None]
+pytestmark = pytest.mark.skipif(
+    bool(MISSING) and "BREADCRUMB_CI" not in os.environ, reason=f"{', '.join(MISSING)} not installed"
+)
+Cli = Callable[..., CompletedProcess[str]]
+
+SCRIPT = "</script><script>window.hacked = 1</script>"
+MARKUP = "<img src=x onerror='window.hacked = 2'>"
+HOSTILE = (SCRIPT, MARKUP, "x" * 3000, "\u202egnirts", "$\\frac{1}{2}$")
+
+
+class Page:
+    """A page in a headless browser."""
+
+    def __init__(self, driver: Any) -> None:
+        self.driver = driver
+
+    def open(self, path: Path, fragment: str = "") -> None:
+        """Open a page from its file."""
+        self.driver.get("about:blank")
+        self.driver.get_log("browser")
+        self.driver.get_log("performance")
+        self.driver.get(path.resolve().as_uri() + fragment)
+
+    def run(self, script: str) -> Any:
+        """Return what a script in the page returns."""
+        return self.driver.execute_script(script)
+
+    def find(self, selector: str) -> list[Any]:
+        """Return the elements of a selector."""
+        return list(self.driver.find_elements("css selector", selector))
+
+    def texts(self, selector: str) -> list[str]:
+        """Return the texts of the elements of a selector."""
+        return [str(one.text) for one in self.find(selector)]
+
+    def press(self, *keys: str) -> None:
+        """Press keys on the page itself."""
+        for key in keys:
+            self.find("body")[0].send_keys(key)
+
+    def fill(self, selector: str, text: str) -> None:
+        """Type into a field."""
+        (field,) = self.find(selector)
+        field.clear()
+        field.send_keys(text)
+
+    def choose(self, selector: str, value: str) -> None:
+        """Choose from a list."""
+        from selenium.webdriver.support.select import Select
+
+        Select(self.find(selector)[0]).select_by_value(value)
+
+    def requests(self) -> list[str]:
+        """Return the addresses that the page asked for since it was opened, without its own data."""
+        messages = [json.loads(entry["message"])["message"] for entry in self.driver.get_log("performance")]
+        sent = [one["params"]["request"]["url"] for one in messages if one["method"] == "Network.requestWillBeSent"]
+        return [url for url in sent if not url.startswith(("data:", "about:"))]
+
+    def complaints(self) -> list[str]:
+        """Return what was written to the console."""
+        return [str(entry["message"]) for entry in self.driver.get_log("browser")]
+
+
+@pytest.fixture(scope="module")
+def page() -> Iterator[Page]:
+    """A browser."""
+    from selenium import webdriver
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = str(shutil.which("chromium"))
+    for argument in ("--headless=new", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"):
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    service = webdriver.ChromeService(executable_path=shutil.which("chromedriver"))
+    driver = webdriver.Chrome(options=options, service=service)
+    yield Page(driver)
+    driver.quit()
+
+
+def _run(folder: Path, *args: str | Path) -> CompletedProcess[str]:
+    script = "from breadcrumb.cli import main; main()"
+    return subprocess.run(
+        [sys.executable, "-c", script, *map(str, args)], cwd=folder, capture_output=True, text=True, check=False
+    )
+
+
+@pytest.fixture(scope="module")
+def night(tmp_path_factory: pytest.TempPathFactory, bay: Callable[..., Path], examples: Path) -> Path:
+    """A report on a correct and a faulty session, with an excerpt, JUnit XML and lines of JSON."""
+    folder = tmp_path_factory.mktemp("night")
+    traces = [bay(), bay("whirlpool-to-and-fro")]
+    done = _run(folder, "check", examples / "lantern_bay", *traces, "--report", "out", "--excerpt",
+                "--junit", "out/junit.xml", "--json", "out/verdicts.jsonl")  # fmt: skip
+    assert done.returncode == 1, done.stderr
+    assert "report  out/index.html" in done.stdout
+    return folder / "out"
+
+
+@pytest.fixture(scope="module")
+def hostile(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The report on a session in which every name and text tries to be something else."""
+    folder = tmp_path_factory.mktemp("hostile")
+
+    class Thing:
+        def __init__(self, number: int) -> None:
+            self.name, self.n = HOSTILE[number], number
+            self.x, self.y, self.text = float(number), 0.0, HOSTILE[-1 - number]
+
+    things = [Thing(number) for number in range(len(HOSTILE))]
+    with Recorder(folder / "it.crumbs", game=SCRIPT, build=MARKUP, axes={"x": SCRIPT, "y": "north"}) as rec:
+        rec.watch_each(lambda: things, kind=MARKUP, id="name", position=("x", "y"), text="text")
+        for frame in range(10):
+            for thing in things:
+                rec.event(thing.text, by=thing, on=SCRIPT, data={SCRIPT: MARKUP})
+            things[0].x += 1
+            rec.frame(frame / 10)
+    (folder / "check_it.py").write_text(
+        f"from breadcrumb.checks import movement\n\n\ndef check_it(trace):\n"
+        f"    things = trace.all({MARKUP!r})\n    assert movement.stays_between(things.position.x, 0, 4)\n"
+    )
+    assert _run(folder, "check", "check_it.py", "it.crumbs", "--report", "out").returncode == 1
+    return folder / "out"
+
+
+def test_the_report_opens_from_a_file_and_asks_for_nothing_else(page: Page, night: Path) -> None:
+    """No request goes anywhere but to the report's own files, and the console stays empty."""
+    page.open(night / "index.html")
+    page.run("document.querySelectorAll('details').forEach((one) => { one.open = true; })")
+    page.run("document.querySelectorAll('img').forEach((one) => { one.loading = 'eager'; })")
+    page.driver.implicitly_wait(1)
+    assert page.run("return [...document.images].length") > 0
+    assert all(url.startswith(night.resolve().as_uri()) for url in page.requests())
+    assert page.complaints() == []
+    assert page.texts("h1") == ["138 checks on 2 sessions"]
+
+
+def test_the_table_filters_sorts_and_turns_pages(page: Page, night: Path) -> None:
+    """Broken ones stand first; a filter leaves what it names; a head sorts, and sorts the other way; pages turn."""
+    page.open(night / "index.html")
+    assert page.texts("#table tbody tr:first-child td")[0] == "broken"
+    assert len(page.find("#table tbody tr")) == 100
+    assert page.texts("#how-many") == ["1 to 100 of 276"]
+    page.find("#later")[0].click()
+    assert page.texts("#how-many") == ["101 to 200 of 276"]
+    page.choose("#outcome", "broken")
+    broken = page.texts("#table tbody tr td:nth-child(2)")
+    assert "check_a_boat_rests_after_it_was_moved" in broken
+    page.choose("#outcome", "")
+    page.fill("#text", "check_buoys")
+    assert {"buoy" in text for text in page.texts("#table tbody tr td:nth-child(2)")} == {True}
+    page.fill("#text", " ")
+    for order in (False, True):
+        page.find("[data-sort=check]")[0].click()
+        shown = page.texts("#table tbody tr td:nth-child(2)")
+        assert shown == sorted(shown, reverse=order)
+    page.find("[data-sort=margin]")[0].click()
+    assert page.run("return document.querySelector('[data-sort=margin]').parentNode.ariaSort") == "ascending"
+    assert page.texts("#table tbody tr:first-child td")[3].endswith("(0% of 7)")
+
+
+def test_what_broke_is_told_and_one_click_shows_the_moment(page: Page, night: Path) -> None:
+    """The verdict with its figure is on the page, and its replay opens at the broken frame with the object selected."""
+    page.open(night / "index.html")
+    told = page.run("return document.querySelector('main').textContent")
+    assert "frame 111 (1.850 s)  heron: not so" in told
+    assert "What no check looks at" in told
+    link = page.run(
+        "return [...document.querySelectorAll('details')].find((one) => one.textContent.includes('rests_after'))"
+        ".querySelector('a.replay').href"
+    )
+    page.driver.get(link)
+    assert page.run("return breadcrumbReplay.frameOf()") == 111
+    assert page.run("return breadcrumbReplay.selected") == "heron"
+    assert "check_a_boat_rests_after_it_was_moved" in page.texts("#broken-words")[0]
+    assert page.texts("#values tr:nth-child(2)") == ["position (15.092, -3.6, 0) m"]
+
+
+def test_the_excerpt_opens_like_any_trace(night: Path) -> None:
+    """The seconds around the first breach are a trace of their own, with the same values."""
+    (excerpt,) = (night / "excerpts").iterdir()
+    trace = open_trace(excerpt)
+    assert trace.clock.frames[[0, -1]].tolist() == [0, 411]
+    assert trace.one(id="heron").position.values[111].tolist() == pytest.approx([15.0917, -3.6, 0.0], abs=1e-3)
+
+
+def test_machines_read_the_outcomes(night: Path) -> None:
+    """JUnit XML and the lines of JSON have the same counts as the page."""
+    root = ET.parse(night / "junit.xml").getroot()
+    lines = [json.loads(line) for line in (night / "verdicts.jsonl").read_text().splitlines()]
+    failed = {
+        (case.get("name"), suite.get("name")) for suite in root for case in suite if case.find("failure") is not None
+    }
+    broken = {(one["check"], Path(one["trace"]).name) for one in lines if one["outcome"] == "broken"}
+    assert failed == broken
+    assert sum(int(suite.get("tests", 0)) for suite in root) == 276
+    first = next(one for one in lines if one["check"] == "check_a_boat_rests_after_it_was_moved" and "first" in one)[
+        "first"
+    ]
+    assert (first["frame"], first["object"], first["measured"]) == (111, "heron", "false")
+
+
+def test_a_replay_is_stepped_played_and_searched(page: Page, bay: Callable[..., Path], tmp_path: Path) -> None:
+    """Keys step and play, the bar and the events jump, an object is found by its name, and nothing is asked for."""
+    assert _run(tmp_path, "replay", bay(), "--out", "it.html").returncode == 0
+    page.open(tmp_path / "it.html", "#frame=600")
+    frame = "return breadcrumbReplay.frameOf()"
+    assert page.run(frame) == 600
+    page.press("\ue014", "\ue014", "\ue012")  # right, right, left
+    assert page.run(frame) == 601
+    page.press(" ")
+    page.driver.implicitly_wait(0)
+    page.run("return new Promise((done) => setTimeout(done, 600))")
+    page.press(" ")
+    assert page.run(frame) > 610
+    stopped = page.run(frame)
+    page.run("return new Promise((done) => setTimeout(done, 200))")
+    assert page.run(frame) == stopped
+    page.fill("#filter", "whirlpool.moved")
+    assert page.texts("#how-many") == ["14"]
+    page.find("#events button")[0].click()
+    assert page.run(frame) == 111
+    assert page.run("return breadcrumbReplay.selected") == "heron"
+    page.run("const bar = document.getElementById('bar'); bar.value = 3000; bar.dispatchEvent(new Event('input'))")
+    assert page.texts("#now") == ["frame 3000 of 4320 50.000 s"]
+    page.fill("#object", "lamp-quay\n")
+    assert page.texts("#values tr:first-child") == ["lamp lamp-quay"]
+    assert page.find("#next-broken")[0].get_attribute("disabled")
+    assert page.complaints() == []
+    assert page.requests() == [(tmp_path / "it.html").resolve().as_uri()]
+
+
+def test_what_is_drawn_moves_with_the_session(page: Page, bay: Callable[..., Path], tmp_path: Path) -> None:
+    """The picture of another frame is another one, and other axes show it from another side."""
+    _run(tmp_path, "replay", bay(), "--out", "it.html", "--at", "20s")
+    page.open(tmp_path / "it.html")
+    picture = "return document.getElementById('sea').toDataURL()"
+    pictures = [page.run(picture)]
+    page.press("\ue010")  # end
+    pictures.append(page.run(picture))
+    page.choose("#upward", "2")
+    pictures.append(page.run(picture))
+    assert len(set(pictures)) == 3
+    assert page.run("return breadcrumbReplay.frameOf()") == 4320
+
+
+def test_hostile_names_are_only_ever_text(page: Page, hostile: Path) -> None:
+    """Markup and scripts in names, texts and data are shown as they are, and none of them runs."""
+    page.open(hostile / "index.html")
+    assert MARKUP in page.run("return document.body.textContent")
+    assert page.run("return window.hacked === undefined && document.querySelectorAll('img[src=x]').length === 0")
+    (replay,) = (hostile / "replays").iterdir()
+    page.open(replay)
+    page.fill("#object", SCRIPT + "\n")
+    shown = page.run("return document.body.innerText")
+    assert SCRIPT in shown
+    assert MARKUP in shown
+    assert page.run("return window.hacked === undefined && document.querySelectorAll('img').length === 0")
+    assert page.complaints() == []
+
+
+@pytest.fixture(scope="module")
+def axe(tmp_path_factory: pytest.TempPathFactory) -> str:
+    """The accessibility checker."""
+    folder = tmp_path_factory.mktemp("axe")
+    subprocess.run(["npm", "install", "--silent", "--no-audit", "--no-fund", "axe-core@4"], cwd=folder, check=True)
+    return (folder / "node_modules" / "axe-core" / "axe.min.js").read_text()
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_the_pages_are_accessible(page: Page, night: Path, axe: str, scheme: str) -> None:
+    """In light and in dark, the accessibility checker finds nothing serious on either page."""
+    media = {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
+    page.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", media)
+    for path in (night / "index.html", next((night / "replays").iterdir())):
+        page.open(path)
+        page.run(axe)
+        found = page.run("return axe.run().then((found) => found.violations)")
+        serious = [one for one in found if one["impact"] in ("serious", "critical")]
+        assert not serious, [(one["id"], one["nodes"][0]["html"][:200]) for one in serious]
+
+
+def test_options_that_need_a_report_say_so(bay: Callable[..., Path], examples: Path, tmp_path: Path) -> None:
+    """`--excerpt` without a report is an error, and a report that cannot be written says why."""
+    check = examples / "lantern_bay" / "check_buoys.py"
+    done = _run(tmp_path, "check", check, bay(), "--excerpt")
+    assert (done.returncode, "belong to --report FOLDER" in done.stderr) == (2, True)
+    (tmp_path / "file").write_text("")
+    done = _run(tmp_path, "check", check, bay(), "--report", "file")
+    assert (done.returncode, "the report cannot be written there" in done.stderr) == (2, True)
