@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
 
+from rich.markup import escape
 from rich.table import Table
 
 from breadcrumb.demo.faults import FAULTS
@@ -33,6 +34,8 @@ class Tried:
 
     fault: str
     caught: tuple[Caught, ...]
+    wrong: tuple[str, ...]
+    """What kept checks from being judged: nothing, unless the checks themselves are wrong."""
 
 
 def try_fault(fault: str, checks: Sequence[Path], seed: int) -> Tried:
@@ -42,7 +45,8 @@ def try_fault(fault: str, checks: Sequence[Path], seed: int) -> Tried:
         path = Path(folder) / f"{fault}.crumbs"
         play(path, [fault], seed=seed, rate=known.rate, seconds=known.seconds)
         run = run_checks(checks, [path])
-    return Tried(fault, tuple(_caught(result) for result in run.of("broken")))
+    wrong = (*run.problems, *(f"{result.check.name}: {result.error}" for result in run.of("error")))
+    return Tried(fault, tuple(_caught(result) for result in run.of("broken")), wrong)
 
 
 def try_all(checks: Sequence[Path], seed: int, show: Callable[[int, int, str], None]) -> list[Tried]:
@@ -68,6 +72,10 @@ def table_of(tried: Iterable[Tried]) -> Table:
             table.add_row("" if number else one.fault, check, str(row.frame), row.object, row.margin)
         if not rows:
             table.add_row(one.fault, "[bold red]none[/bold red]")
+        if one.wrong:
+            table.add_row(
+                "", f"[bold magenta]{len(one.wrong)} checks went wrong: {escape(one.wrong[0])}[/bold magenta]"
+            )
     return table
 
 

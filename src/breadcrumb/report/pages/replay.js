@@ -5,7 +5,7 @@
   const el = (id) => document.getElementById(id);
   const COLOURS = ["#20639b", "#d1495b", "#2e8b57", "#c77d0a", "#6a4c93", "#00798c", "#8d5524", "#c2185b", "#5b7f00", "#455a64"];
   const DARK = ["#7db7e8", "#ff8fa0", "#7fd1a3", "#f2b34c", "#bfa2e8", "#5fd0dc", "#d9a376", "#ff8cc0", "#b8dd66", "#b0bec5"];
-  const MOST_EVENTS = 300, MOST_TRAILS = 120, MISSING_FLAG = 2, NEAR = 14;
+  const MOST_EVENTS = 300, MOST_TRAILS = 120, MISSING_FLAG = 2, NEAR = 14, FEW = 150;
   const ARRAYS = { f4: Float32Array, f8: Float64Array, i4: Int32Array, u1: Uint8Array };
 
   const unpacked = (text, type) => {
@@ -104,8 +104,8 @@
       if (px > -20 && py > -20 && px < wide + 20 && py < high + 20) there.push([one, sample, px, py]);
     }
     const seconds = Number(el("trail").value);
-    if (seconds) there.slice(0, MOST_TRAILS).concat(there.filter(([one]) => one === selected)).forEach(([one, sample]) => drawTrail(one, sample, seconds));
-    const small = there.length > 150 ? 2.5 : 5;
+    if (seconds) drawTrails(there, seconds);
+    const small = there.length > FEW ? 2.5 : 5;
     for (const kind of session.kinds) {
       paint.fillStyle = colourOf(kind);
       paint.beginPath();
@@ -114,16 +114,25 @@
     }
     paint.fillStyle = ink;
     paint.font = "12px system-ui, sans-serif";
-    if (el("names").checked && there.length <= 150) for (const [one, , px, py] of there) paint.fillText(one.id.slice(0, 40), px + 8, py - 6);
     const wrong = new Set(broken.filter((one) => one.row === row).map((one) => one.object));
+    if (el("names").checked && there.length <= FEW) drawNames(there, (one) => one === selected || wrong.has(one.id));
     for (const [one, , px, py] of there) {
       if (one !== selected && !wrong.has(one.id)) continue;
       paint.strokeStyle = wrong.has(one.id) ? style("--mark") : ink;
       paint.lineWidth = 2.5;
       paint.beginPath(); paint.arc(px, py, 11, 0, 7); paint.stroke();
-      if (one === selected && there.length > 150) paint.fillText(one.id.slice(0, 40), px + 13, py - 8);
+      if (one === selected && there.length > FEW) paint.fillText(one.id.slice(0, 40), px + 13, py - 8);
     }
     picked = there;
+  }
+  function drawNames(there, matters) { // those that matter first; of two that would lie over one another, one
+    const taken = [];
+    for (const [one, , px, py] of [...there].sort((a, b) => matters(b[0]) - matters(a[0]))) {
+      const text = one.id.slice(0, 40), box = [px + 8, py - 17, px + 8 + paint.measureText(text).width, py - 4];
+      if (taken.some((other) => box[0] < other[2] && other[0] < box[2] && box[1] < other[3] && other[1] < box[3])) continue;
+      taken.push(box);
+      paint.fillText(text, px + 8, py - 6);
+    }
   }
   let picked = [];
   function drawGrid() {
@@ -137,24 +146,36 @@
       paint.beginPath(); paint.moveTo(0, toY(y)); paint.lineTo(wide, toY(y)); paint.stroke(); paint.fillText(label(y, upward), 3, toY(y) - 3);
     }
   }
-  function drawTrail(one, sample, seconds) {
+  function drawTrails(there, seconds) {
+    const shown = there.slice(0, MOST_TRAILS), most = there.length > FEW ? 32 : 1024; // points of one trail
+    for (const kind of session.kinds) {
+      const mine = shown.filter(([one]) => one.kind === kind && one !== selected);
+      if (mine.length) stroke(kind, 0.4, 1.2, () => mine.forEach(([one, sample]) => layTrail(one, sample, seconds, most)));
+    }
+    const chosen = there.find(([one]) => one === selected);
+    if (chosen) stroke(selected.kind, 0.9, 2, () => layTrail(chosen[0], chosen[1], seconds, 1024));
+  }
+  function stroke(kind, alpha, width, lay) { // one path for all trails of a kind: many strokes cost frames
+    paint.strokeStyle = colourOf(kind);
+    paint.globalAlpha = alpha;
+    paint.lineWidth = width;
+    paint.beginPath();
+    lay();
+    paint.stroke();
+    paint.globalAlpha = 1;
+  }
+  function layTrail(one, sample, seconds, most) {
     const { rows, starts } = one.kind;
     let begin = sample;
     while (begin > starts[one.life] && times[rows[begin - 1]] >= times[row] - seconds) begin--;
-    const step = Math.max(1, (sample - begin) >> 10);
-    paint.strokeStyle = colourOf(one.kind);
-    paint.globalAlpha = one === selected ? 0.9 : 0.4;
-    paint.lineWidth = one === selected ? 2 : 1.2;
-    paint.beginPath();
+    const step = Math.max(1, Math.ceil((sample - begin) / most));
     let previous = null;
-    for (let at = begin; at <= sample; at += step) {
+    for (let at = sample; at >= begin; at -= step) {
       const [x, y] = placeOf(one, at), px = toX(x), py = toY(y);
       const jumps = previous && Math.hypot(px - previous[0], py - previous[1]) > Math.max(wide, high) / 6;
       if (previous && !jumps) paint.lineTo(px, py); else paint.moveTo(px, py);
       previous = [px, py];
     }
-    paint.stroke();
-    paint.globalAlpha = 1;
   }
   function drawMarks() {
     const brush = marks.getContext("2d"), width = marks.width, height = marks.height, to = (at) => (last ? (at / last) * (width - 2) : 0);
