@@ -181,7 +181,9 @@ def test_what_broke_is_told_and_one_click_shows_the_moment(page: Page, night: Pa
     page.open(night / "index.html")
     told = page.run("return document.querySelector('main').textContent")
     assert "frame 111 (1.850 s)  heron: not so" in told
-    assert "What no check looks at" in told
+    unseen = told.partition("What no check looks at")[2]
+    assert all(what in unseen for what in ("kind rock", "rock.radius", "event input.pointer"))
+    assert not any(what in unseen for what in ("skiff", "bell.rung", "kind flare"))
     link = page.run(
         "return [...document.querySelectorAll('details')].find((one) => one.textContent.includes('rests_after'))"
         ".querySelector('a.replay').href"

@@ -1,6 +1,7 @@
 """The report of a run: a page with all outcomes, and a figure, a replay and an excerpt of what broke."""
 
 import shutil
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +15,7 @@ from breadcrumb.report.figures import safe_name, write_figures
 from breadcrumb.report.machines import result_words
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import broken_frames, replay_page
+from breadcrumb.run.loading import Check
 from breadcrumb.run.results import Result, RunResult
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.verdicts.findings import Finding
@@ -21,6 +23,8 @@ from breadcrumb.verdicts.words import breach_words, explanation, margin_words
 
 _SHOWN = 200
 """Of how many broken results the page tells all; of the others it has the line in the table."""
+_FIGURES = 3
+"""Of how many sessions in which a check broke there is a figure."""
 _REPLAYED = 12
 """Of how many broken sessions there is a replay, and an excerpt."""
 _TIGHTEST = 20
@@ -66,7 +70,7 @@ def write_report(
     """
     out.mkdir(parents=True, exist_ok=True)
     progress("figures")
-    figures = write_figures(run, out / "figures")
+    figures = write_figures(_few_of_each_check(run), out / "figures")
     replays = _write_replays(run, out, progress)
     cut = {} if excerpts is None else _write_excerpts(run, out, excerpts, progress)
     details = [
@@ -81,6 +85,17 @@ def write_report(
     )
     page.write_text(text, "utf-8")
     return page
+
+
+def _few_of_each_check(run: RunResult) -> RunResult:
+    """Return the broken results that get a figure: the first ones of each check."""
+    seen: Counter[Check] = Counter()
+    drawn = []
+    for result in run.of("broken")[:_SHOWN]:
+        seen[result.check] += 1
+        if seen[result.check] <= _FIGURES:
+            drawn.append(result)
+    return RunResult(tuple(drawn))
 
 
 def _table(run: RunResult) -> dict[str, Any]:

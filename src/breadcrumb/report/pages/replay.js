@@ -343,5 +343,6 @@
   measure(); fit(); drawMarks(); go(row); listEvents();
   const here = broken.find((one) => one.row === row);
   if (here) pick(here.object);
+  else if (objects.length === 1) pick(objects[0].id);
   window.breadcrumbReplay = { spent, get row() { return row; }, get selected() { return selected && selected.title; }, frameOf: () => frames[row] };
 })();
