@@ -21,7 +21,7 @@ SHOWN = {
                                                   r"121 +2\.017 +0\.16667 s +tern +whirlpool-east +from=whirlpool-west"]),
     "around a frame": (["--around", "111"], [r"frame 111 \(1\.850 s\), and 0\.5 s around it", r"> +111 +1\.850 +change +heron +resting: false -> true",
                                              r"100 .* input +player +input\.boom +on boom +value=n", r"120 .* appears +rocket-1",
-                                             r"heron +position +\(-17, 4, 0\) +\(15\.092, -3\.6, 0\)"]),
+                                             r"heron +position +\(-17, 4, 0\) +\(15\.092, -3\.6, 0\) +\(15\.192, -3\.6, 0\)"]),
     "around a time": (["--around", "1.86s", "--within", "0.01"], [r"frame 111 \(1\.850 s\), and 0\.01 s", r"> +111 .*whirlpool\.moved"]),
     "one object around a frame": (["--around", "111", "--object", "heron"], [r"^frame 111.*\n.*\n(.*heron.*\n)+"]),
     "on a frame": (["--at", "0"], [r"heron +position +\(-22, 4, 0\) +m", r"lamp-quay +position .*\n(.*\n)+ +burning +false"]),
