@@ -8,10 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
+from breadcrumb.algebra import kernels
 from breadcrumb.algebra.durations import window
+from breadcrumb.checks import movement
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.session import Clock
 from breadcrumb.testing import make_trace
+from breadcrumb.verdicts import sweeping
 
 TIMES = (0.0, 0.1, 0.2, 0.2, 0.5, 0.6)
 FRAMES = (10, 11, 12, 13, 20, 21)
@@ -349,3 +352,38 @@ def test_a_flag_rises_and_falls_wherever_it_turns(frames: int, often: float) -> 
     for moments, now in ((lit.rises(), True), (lit.falls(), False)):
         turned = [(row, n) for row in range(1, frames) for n in range(3) if on[row - 1, n] != on[row, n] == now]
         assert list(zip(moments.row.tolist(), moments.life.tolist(), strict=True)) == turned
+
+
+def test_the_length_of_a_block_never_shows(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Columns are worked through in blocks; lives, laps and the worst place are the same wherever one ends."""
+    draw = np.random.default_rng(5)
+    turn, x = np.cumsum(draw.uniform(0, 140, (40, 3)), axis=0), np.cumsum(draw.normal(0, 1, (40, 3)), axis=0)
+    states = [
+        {
+            f"k{n}": {"yaw": float(turn[row, n] % 360), "position": (float(x[row, n]), 0.0)}
+            for n in range(3)
+            if row != 9 + n
+        }
+        for row in range(40)
+    ]
+    kinds = {f"k{n}": "keg" for n in range(3)}
+
+    def found() -> list[Any]:
+        kegs = make_trace(states, kinds=kinds, angles={"unit": "deg"}).all("keg")
+        verdicts = [movement.keeps_speed(kegs, 25.0, tol=50.0), movement.stays_between(kegs.position.x, -50, 50)]
+        numbers = [
+            (one.margin, [(tally.object, tally.tested, tally.worst) for tally in one.tallies]) for one in verdicts
+        ]
+        assert verdicts[0].margin is not None
+        assert verdicts[0].margin.value == pytest.approx(25.0 + float(np.nanmin(kegs.speed.values)), rel=1e-12)
+        return [kegs.yaw.unwrapped().values.tolist(), kegs.speed.values[1:9].tolist(), *numbers]
+
+    whole = found()
+    assert np.subtract(whole[0][:9], whole[0][0]) == pytest.approx(turn[:9, 0] - turn[0, 0])
+    speed = np.abs(np.diff(x[:9, 0])) / 0.1
+    assert whole[1] == pytest.approx(speed)
+    for length in (5, 7):
+        monkeypatch.setattr(kernels, "_BLOCK", length)
+        monkeypatch.setattr(sweeping, "_BLOCK", length)
+        monkeypatch.setattr(sweeping, "_SMALL_BLOCK", length)
+        assert found() == whole

@@ -60,6 +60,7 @@ def test_events_of_an_object_may_be_those_of_its_parts(record: Callable[[Game], 
     assert trace.events("contact", by="heron", parts=True).subjects == ("heron", "bow", "lamp")
     assert trace.events("contact", by=trace.one(id="tern"), parts=True).subjects == ("tern", "keel")
     assert trace.events("contact", on="wall", parts=True).count == 6
+    assert trace.events("contact", by=trace.all("part")).count == 5
 
 
 def test_a_pool_gives_an_object_out_again_as_another_life(record: Callable[[Game], Trace]) -> None:

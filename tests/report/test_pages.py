@@ -14,6 +14,8 @@ from xml.etree import ElementTree as ET
 import pytest
 
 from breadcrumb import Recorder, open_trace
+from breadcrumb.report.replaying import replay_page
+from breadcrumb.testing import make_trace
 
 MISSING = [name for name in ("chromium", "chromedriver", "npm") if shutil.which(name) is None]
 pytestmark = pytest.mark.skipif(
@@ -213,6 +215,9 @@ def test_machines_read_the_outcomes(night: Path) -> None:
     broken = {(one["check"], Path(one["trace"]).name) for one in lines if one["outcome"] == "broken"}
     assert failed == broken
     assert sum(int(suite.get("tests", 0)) for suite in root) == 276
+    idle = {(one["check"], one["trace"]) for one in lines if one["outcome"] == "idle"}
+    skipped = sum(int(suite.get("skipped", 0)) for suite in root)
+    assert 0 < skipped == sum(case.find("skipped") is not None for suite in root for case in suite) <= len(idle)
     first = next(one for one in lines if one["check"] == "check_a_boat_rests_after_it_was_moved" and "first" in one)[
         "first"
     ]
@@ -307,3 +312,27 @@ def test_options_that_need_a_report_say_so(bay: Callable[..., Path], examples: P
     (tmp_path / "file").write_text("")
     done = _run(tmp_path, "check", check, bay(), "--report", "file")
     assert (done.returncode, "the report cannot be written there" in done.stderr) == (2, True)
+
+
+def test_a_replay_tells_what_is_missing_and_who_is_not_there(page: Page, tmp_path: Path) -> None:
+    """A missing number, flag, text or vector is told as such, and so is an object before and after its life."""
+    known: dict[str, Any] = {"n": 3.5, "lit": True, "state": "idle", "at": (1.0, 2.0), "position": (0.0, 0.0)}
+    states: list[dict[str, Any]] = [
+        {},
+        {"heron": known},
+        {"heron": known | dict.fromkeys(("n", "lit", "state", "at"))},
+        {},
+    ]
+    trace = make_trace(states, kinds={"heron": "skiff"}, units={"n": "m"})
+    (tmp_path / "it.html").write_text(replay_page(trace), "utf-8")
+    told = []
+    for frame in range(4):
+        page.open(tmp_path / "it.html", f"#frame={frame}")
+        told.append([text for text in page.texts("#values tr") if "position" not in text])
+    missing = "missing or no number"
+    assert told == [
+        ["skiff not there"],
+        ["skiff heron", "n 3.5 m", "at (1, 2)", "lit true", "state idle"],
+        ["skiff heron", f"n {missing} m", f"at ({missing}, {missing})", "lit missing", "state missing"],
+        ["skiff not there"],
+    ]
