@@ -77,3 +77,18 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
     assert figure == tmp_path / "figures" / "it_1_is-check_it-1.png"
     new = {path for path in tmp_path.rglob("*") if path.is_file()} - before
     assert {path.parent.name for path in new if path.suffix == ".png"} == {"figures"}
+
+
+@pytest.mark.parametrize(
+    ("check", "said"), [(movement.stays_inside, "allowed"), (movement.stays_outside, "not allowed")]
+)
+def test_a_region_is_shown_as_what_it_is(check: Callable[..., Verdict], said: str) -> None:
+    """Where an object belongs is drawn as allowed, where it does not as not allowed, and what is at an end is in view."""
+    states = [{"heron": {"position": (float(n), 0.0)}} for n in range(5)]
+    trace = make_trace(states, kinds={"heron": "skiff"}, axes={"x": "east", "y": "north"})
+    figure = figure_of(check(trace.one("skiff"), Box((-1, -1), (2, 1))))
+    assert figure is not None
+    (path,) = (axes for axes in figure.axes if "path" in axes.get_title(loc="left"))
+    assert said in {text.get_text() for text in path.get_legend().get_texts()}  # type: ignore[union-attr]
+    below = next(axes for axes in figure.axes if axes.get_xlabel() == "game time [s]")
+    assert below.get_xlim()[0] < 0 < 0.4 < below.get_xlim()[1]
