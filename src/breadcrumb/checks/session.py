@@ -10,7 +10,7 @@ from breadcrumb.algebra.durations import SAME_TIME, Duration, duration
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
-from breadcrumb.model.session import NOBODY, Bools, ColumnData, Ints
+from breadcrumb.model.session import ERROR, NOBODY, Bools, ColumnData, Ints
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.excerpts import Picture
@@ -19,8 +19,6 @@ from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import amount, number, plus_minus
 
 _OTHER_TYPE = re.compile(r"(\S+\.\S+) unreadable \((?:TypeError|ValueError)\)")
-ERROR = "error"
-"""The name of the event that a script error is recorded as."""
 
 
 def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None) -> Verdict:

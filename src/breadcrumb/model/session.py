@@ -19,6 +19,8 @@ NOBODY = -1
 ANGLES = ("yaw", "pitch", "roll", "heading", "bearing", "angle")
 """Properties of these names are angles, in the session's unit if they have none of their own."""
 
+ERROR = "error"
+"""The name of the event that a script error is recorded as."""
 CUT = "the recording was cut"
 """How the note begins that says of a session that it has no proper end."""
 

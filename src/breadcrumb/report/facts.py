@@ -10,16 +10,13 @@ import numpy as np
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import UnknownName
-from breadcrumb.model.session import NOBODY, Ints, Session
+from breadcrumb.model.session import ERROR, NOBODY, Ints, Session
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.words import number
 
 Plain: TypeAlias = "float | bool | str | list[float | None] | None"
 """A value as JSON has it; what is missing is None."""
-
-ERROR = "error"
-"""The name of the event that a script error is recorded as."""
 
 
 @dataclass(frozen=True)
