@@ -1,8 +1,6 @@
 """Looking at every sample once, in blocks that fit the cache, and keeping only what a verdict needs."""
 
-import itertools
 from collections.abc import Callable
-from functools import cache
 from typing import NamedTuple, TypeAlias
 
 import numpy as np
@@ -52,10 +50,13 @@ class Between(NamedTuple):
 SlackOf: TypeAlias = Callable[[slice], Floats] | Between
 """Gives the distances to breaking of a block of samples."""
 
-_BLOCK = 1 << 17
+_BLOCK = 1 << 16
 _SMALL_BLOCK = 1 << 15
 """For rules that need room for what they compute beside the values."""
 OBJECTS_KEPT = 500
+
+
+_Block: TypeAlias = tuple[slice, slice, Ints, Ints]
 
 
 class Swept(NamedTuple):
@@ -91,23 +92,22 @@ def sweep(
     edges = np.append(np.arange(0, size, length), size)
     pieces = np.unique(np.concatenate([starts, edges[:-1]]))
     mins = np.empty(len(pieces))
-    kept: list[Ints] = []
-    found: list[Floats] = []
-    noise_of = cache(noise_of)
-    within, lost = (itertools.pairwise(np.searchsorted(some, edges).tolist()) for some in (pieces, unknown))
-    for (begin, end), mine, gone in zip(itertools.pairwise(edges.tolist()), within, lost, strict=True):
-        block, some = slice(begin, end), slice(*mine)
-        cuts, missing = pieces[some] - begin, unknown[slice(*gone)] - begin
+    blocks = _blocks(edges, pieces, unknown)
+    for block, some, cuts, missing in blocks:
         if isinstance(slack_of, Between):
             mins[some] = slack_of.least(block, cuts, missing)
         else:
             mins[some] = np.minimum.reduceat(_known(slack_of(block), missing), cuts)
-        if not mins[some].min() >= 0:  # a value that is no number never fits
-            slack = _known(_forgiven(slack_of(block), noise_of(), block), missing)
-            places = np.flatnonzero(slack < 0)
-            kept.append(places + begin)
-            found.append(slack[places])
-            mins[some] = np.minimum.reduceat(slack, cuts)
+    kept: list[Ints] = []
+    found: list[Floats] = []
+    noise = noise_of() if not (mins >= 0).all() else 0.0
+    for number in np.unique(pieces[~(mins >= 0)] // length).tolist():  # a value that is no number never fits
+        block, some, cuts, missing = blocks[number]
+        slack = _known(_forgiven(slack_of(block), noise, block), missing)
+        places = np.flatnonzero(slack < 0)
+        kept.append(places + block.start)
+        found.append(slack[places])
+        mins[some] = np.minimum.reduceat(slack, cuts)
     least = np.minimum.reduceat(mins, np.searchsorted(pieces, starts)) if size else mins
     places = np.concatenate(kept) if kept else np.zeros(0, np.int64)
     values = np.concatenate(found) if found else np.zeros(0)
@@ -117,6 +117,22 @@ def sweep(
     if not len(places) and total:
         places, values = _tightest(slack_of, unknown, starts, least, size, noise_of)
     return Swept(places, values, total, size - total - skipped, tallies)
+
+
+def _blocks(edges: Ints, pieces: Ints, unknown: Ints) -> list[_Block]:
+    """Return what is in each block between two edges: its pieces, where they are cut, and what has no value."""
+    ends, mine, gone = (
+        some.tolist() for some in (edges, np.searchsorted(pieces, edges), np.searchsorted(unknown, edges))
+    )
+    return [
+        (
+            slice(ends[at], ends[at + 1]),
+            slice(mine[at], mine[at + 1]),
+            pieces[mine[at] : mine[at + 1]] - ends[at],
+            unknown[gone[at] : gone[at + 1]] - ends[at],
+        )
+        for at in range(len(ends) - 1)
+    ]
 
 
 def _known(slack: Floats, unknown: Ints) -> Floats:
@@ -182,4 +198,5 @@ def _tallies(
     closest = worst[kept].astype(object)
     closest[(total[kept] == 0) | ~np.isfinite(worst[kept]) | exact] = None
     objects = (names[k] for k in kept.tolist())
-    return tuple(map(Tally, objects, total[kept].astype(int).tolist(), breaches[kept].tolist(), first_frame, closest))
+    parts = zip(objects, total[kept].astype(int).tolist(), breaches[kept].tolist(), first_frame, closest, strict=True)
+    return tuple(map(Tally._make, parts))
