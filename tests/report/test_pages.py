@@ -315,12 +315,12 @@ def test_options_that_need_a_report_say_so(bay: Callable[..., Path], examples: P
 
 
 def test_a_replay_tells_what_is_missing_and_who_is_not_there(page: Page, tmp_path: Path) -> None:
-    """A missing number, flag, text or vector is told as such, and so is an object before and after its life."""
+    """A missing number, flag or text, and a vector of which a part is, are told as such; so is who is not there."""
     known: dict[str, Any] = {"n": 3.5, "lit": True, "state": "idle", "at": (1.0, 2.0), "position": (0.0, 0.0)}
     states: list[dict[str, Any]] = [
         {},
         {"heron": known},
-        {"heron": known | dict.fromkeys(("n", "lit", "state", "at"))},
+        {"heron": known | dict.fromkeys(("n", "lit", "state")) | {"at": (None, 2.0)}},
         {},
     ]
     trace = make_trace(states, kinds={"heron": "skiff"}, units={"n": "m"})
