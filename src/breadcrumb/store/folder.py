@@ -137,7 +137,8 @@ class FolderTrace:
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
         with refusing_damage(self._place.path(name)), self._place.open(name) as file:
-            return pq.ParquetFile(file).read(columns=columns)  # read_table would load pandas, which takes longer
+            # read_table would load pandas, which takes longer; threads that are still at it when a command ends abort it
+            return pq.ParquetFile(file).read(columns=columns, use_threads=False)
 
 
 def _file_name(kind: str) -> str:
@@ -189,7 +190,7 @@ def _write_kind(data: TraceData, kind: str, path: Path) -> None:
     arrays = {name: column_array(column) for name, column in columns.items()}
     _write(path, {"life": int_array(life), "frame": int_array(frame), **arrays})
     with pq.ParquetFile(path) as written:
-        back = written.read()
+        back = written.read(use_threads=False)
     same = _checksum(ints(back["life"], NOBODY)) == _checksum(life) and all(
         _checksum(column_data(back[name]).values) == _checksum(column.values)
         for name, column in columns.items()
