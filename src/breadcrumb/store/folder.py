@@ -137,7 +137,7 @@ class FolderTrace:
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
         with refusing_damage(self._place.path(name)), self._place.open(name) as file:
-            # read_table would load pandas, which takes longer; threads that are still at it when a command ends abort it
+            # read_table would load pandas, which takes longer; threads still at it when a command ends can abort it
             return pq.ParquetFile(file).read(columns=columns, use_threads=False)
 
 
