@@ -8,13 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
-from breadcrumb.algebra import kernels
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.durations import window
-from breadcrumb.checks import movement
+from breadcrumb.checks import movement, values
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.session import Clock
 from breadcrumb.testing import make_trace
-from breadcrumb.verdicts import sweeping
 
 TIMES = (0.0, 0.1, 0.2, 0.2, 0.5, 0.6)
 FRAMES = (10, 11, 12, 13, 20, 21)
@@ -354,6 +353,31 @@ def test_a_flag_rises_and_falls_wherever_it_turns(frames: int, often: float) -> 
         assert list(zip(moments.row.tolist(), moments.life.tolist(), strict=True)) == turned
 
 
+def test_recorded_values_cannot_be_overwritten() -> None:
+    """All checks look at the same values, so none can change them for the next one."""
+    x = make_trace([{"a": {"x": float(n)}} for n in range(4)], kinds={"a": "keg"}).one("keg").x
+    with pytest.raises(ValueError, match="read-only"):
+        x.values[0] = 9.0
+
+
+def test_a_second_look_at_a_property_finds_what_the_first_one_found() -> None:
+    """Extremes and turns are kept with a property; limits, spans and tolerances of the next check are its own."""
+    states: list[dict[str, dict[str, Any]]] = [{"a": {"x": float(n), "lit": n % 3 == 0}} for n in range(9)]
+    states[4]["a"]["x"] = None
+    for _ in range(2):
+        trace = make_trace(states, kinds={"a": "keg"})
+        for _ in range(2):
+            keg = trace.one("keg")
+            wide, narrow = movement.stays_between(keg.x, -1, 9), movement.stays_between(keg.x, -1, 6, tol=0.5)
+            late = movement.stays_between(keg.x, -1, 9, during=(keg.x > 5).spans())
+            margins = [
+                one.margin.value for one in (wide, narrow, late, values.equals(keg.x, 4.0, tol=5.0)) if one.margin
+            ]
+            assert margins == [1.0, -1.5, 1.0, 1.0]
+            assert (wide.tested, wide.missing, late.tested) == (8, 1, 3)
+            assert keg.lit.rises().frames.tolist() == [3, 6]
+
+
 def test_the_length_of_a_block_never_shows(monkeypatch: pytest.MonkeyPatch) -> None:
     """Columns are worked through in blocks; lives, laps and the worst place are the same wherever one ends."""
     draw = np.random.default_rng(5)
@@ -383,7 +407,6 @@ def test_the_length_of_a_block_never_shows(monkeypatch: pytest.MonkeyPatch) -> N
     speed = np.abs(np.diff(x[:9, 0])) / 0.1
     assert whole[1] == pytest.approx(speed)
     for length in (5, 7):
-        monkeypatch.setattr(kernels, "_BLOCK", length)
-        monkeypatch.setattr(sweeping, "_BLOCK", length)
-        monkeypatch.setattr(sweeping, "_SMALL_BLOCK", length)
+        monkeypatch.setattr(blocks, "STORED", length)
+        monkeypatch.setattr(blocks, "COMPUTED", length)
         assert found() == whole

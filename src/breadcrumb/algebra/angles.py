@@ -92,26 +92,6 @@ def turn_between(first: NDArray[np.float64], second: NDArray[np.float64], full: 
     return np.asarray(np.mod(first - second + full / 2, full) - full / 2)
 
 
-def unwrapped(values: Floats, usable: NDArray[np.bool_], first_of_life: NDArray[np.bool_], full: float) -> Floats:
-    """Return angles without the jumps of a full turn; each life begins with its own first value.
-
-    Half a turn or more in one step cannot be told from less the other way round.
-    """
-    places = np.flatnonzero(usable)
-    known = values[places]
-    life = np.cumsum(first_of_life)[places]
-    laps = np.zeros(len(known))
-    laps[1:] = -np.round(np.diff(known) / full)
-    starts = np.flatnonzero(np.r_[True, life[1:] != life[:-1]]) if len(known) else np.zeros(0, np.int64)
-    laps[starts] = 0.0
-    total = np.cumsum(laps)
-    if len(starts):
-        total -= np.repeat(total[starts], np.diff(np.r_[starts, len(known)]))
-    result = values.astype(np.float64, copy=True)
-    result[places] += total * full
-    return result
-
-
 def plan_axes(session: Session, parts: int, what: str = "this vector") -> tuple[int, int]:
     """Return which two parts of a vector lie in plan, that is across the up axis.
 

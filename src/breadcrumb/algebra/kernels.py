@@ -6,14 +6,14 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra import blocks
 from breadcrumb.model.session import Floats, Ints
-
-_BLOCK = 1 << 15
-
 
 _EIGHT_FLAGS: Final = np.dtype("<u8")
 _EIGHT: Final = _EIGHT_FLAGS.itemsize
 
+_ROUNDING = 1e-9
+"""By how much equal steps may differ, as times of some hours are rounded."""
 _EVEN = 4.0
 """How many times the shortest step the longest one may be for one bound on rounding to serve all."""
 
@@ -39,8 +39,9 @@ class Speeds:
 
     dtype = np.dtype(np.float64)
 
-    def __init__(self, parts: Sequence[Floats], step: Floats) -> None:
+    def __init__(self, parts: Sequence[Floats], step: Floats, shortest: float, longest: float) -> None:
         self._parts, self._step = parts, step
+        self._shortest, self._longest = shortest, longest
         self._room = np.zeros((2, 0))
 
     def __len__(self) -> int:
@@ -67,15 +68,19 @@ class Speeds:
         """Return the lowest and the highest speed in each piece of a block; they mean nothing where there is no time.
 
         Roots are taken of these alone, and nothing is computed in fresh memory, which would take longer than the sums.
+        If all steps are the same but for rounding, so are the times that the extremes are divided by.
         """
         begin, end, _ = block.indices(len(self))
         if self._room.shape[1] < end - begin:
             self._room = np.zeros((2, end - begin))
         total, other = self._room[:, : end - begin]
         _squares(self._parts, max(begin, 1), end, total[not begin :], other[not begin :])
-        with np.errstate(divide="ignore", invalid="ignore"):
-            np.divide(total, np.multiply(self._step[block], self._step[block], out=other), out=total)
-        return np.sqrt(np.minimum.reduceat(total, cuts)), np.sqrt(np.maximum.reduceat(total, cuts))
+        even = 0 < self._longest <= self._shortest * (1 + _ROUNDING)
+        if not even:
+            with np.errstate(divide="ignore", invalid="ignore"):
+                np.divide(total, np.multiply(self._step[block], self._step[block], out=other), out=total)
+        lowest, highest = np.sqrt(np.minimum.reduceat(total, cuts)), np.sqrt(np.maximum.reduceat(total, cuts))
+        return (lowest / self._longest, highest / self._shortest) if even else (lowest, highest)
 
     def __array__(self, dtype: object = None, copy: bool | None = None) -> Floats:
         """Return them all."""
@@ -130,38 +135,6 @@ def quotients(changes: Floats, step: Floats) -> Floats:
     return changes
 
 
-def unwrapped(values: Floats, starts: Ints, full: float) -> tuple[Floats, float]:
-    """Return angles without the jumps of a full turn, and the longest step as a share of one.
-
-    Each run begins with its own first value. The laps so far are a running sum, which each start takes back to 0.
-    """
-    result = np.empty(len(values))
-    longest = 0.0
-    laps_before = 0.0
-    room = np.empty((2, min(_BLOCK, len(values))))
-    for begin, end in _blocks(len(values), 0):
-        some = values[begin:end]
-        laps, whole = room[:, : end - begin]
-        laps[0] = some[0] - (values[begin - 1] if begin else some[0])
-        np.subtract(some[1:], some[:-1], out=laps[1:])
-        laps *= -1.0 / full
-        np.rint(laps, out=whole)
-        mine = starts[np.searchsorted(starts, begin) : np.searchsorted(starts, end)] - begin
-        np.subtract(laps, whole, out=laps)
-        laps[mine] = 0.0
-        longest = max(longest, float(laps.max()), -float(laps.min()))
-        whole[mine] = 0.0
-        turns = np.sort(np.concatenate([np.flatnonzero(whole != 0), mine]))  # few: where the number of laps changes
-        levels = laps_before + np.cumsum(whole[turns])
-        last_start = np.maximum.accumulate(np.where(whole[turns] == 0, np.arange(len(turns)), -1))
-        levels -= np.where(last_start >= 0, levels[last_start], 0.0)
-        levels = np.concatenate([[laps_before], levels])
-        held = np.diff(np.concatenate([[0], turns, [len(some)]]))
-        np.add(some, np.repeat(levels * full, held), out=result[begin:end])
-        laps_before = float(levels[-1])
-    return result, longest
-
-
 def turning_places(values: NDArray[Any]) -> Ints:
     """Return the places of values that are other than the one before."""
     if values.dtype != np.bool_:
@@ -185,5 +158,5 @@ def order_of(values: Ints, limit: int) -> Ints:
 
 
 def _blocks(size: int, first: int) -> Iterator[tuple[int, int]]:
-    for begin in range(first, size, _BLOCK):
-        yield begin, min(begin + _BLOCK, size)
+    for begin in range(first, size, blocks.COMPUTED):
+        yield begin, min(begin + blocks.COMPUTED, size)

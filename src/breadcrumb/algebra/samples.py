@@ -2,11 +2,13 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.extremes import Extremes, extremes_of
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 
@@ -87,6 +89,11 @@ class Samples:
             valid=None if self.valid is None else self.valid[places],
             known_noise=self.noise_at(places),
         )
+
+    @cached_property
+    def extremes(self) -> Extremes:
+        """The lowest and the highest value of a number in each piece of its column, looked for once."""
+        return extremes_of(self.parts[0], self.track.size, self.track.runs, self.valid)
 
     @property
     def usable(self) -> Bools:

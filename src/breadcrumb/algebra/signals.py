@@ -11,7 +11,6 @@ from breadcrumb.algebra.angles import (
     FULL_TURNS,
     full_turn,
     turn_between,
-    unwrapped,
     warn_of_angles,
 )
 from breadcrumb.algebra.arithmetic import Operand
@@ -22,6 +21,7 @@ from breadcrumb.algebra.samples import largest_of, noise_of, per_second
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.algebra.unwrapping import unwrapped
 from breadcrumb.algebra.vectors import Vectors
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
@@ -89,7 +89,7 @@ class Signal(Vectors):
     def speed(self, *, stored: bool = True) -> "Signal":
         """Return the length of the rate, without making the rate itself; if not stored, it can only be looked at."""
         track = self._samples("speed()")
-        speed: Any = kernels.Speeds(self.parts, track.steps)
+        speed: Any = kernels.Speeds(self.parts, track.steps, *track.shortest_and_longest_step)
         return self._derived(track.steps, f"speed of {self.name}", (np.asarray(speed) if stored else speed,))
 
     def _change_per(self, step: Floats, name: str) -> "Signal":
@@ -145,11 +145,8 @@ class Signal(Vectors):
             return self
         full = full_turn(self, "unwrapped()")
         track, angle = self._samples("unwrapped()"), self.parts[0]
-        if self.valid is None and np.isfinite(angle.sum()):
-            values, longest = kernels.unwrapped(angle, track.starts, full)
-            warn_of_angles(self, angle, full, longest)
-        else:
-            values = unwrapped(angle, self.usable & np.isfinite(angle), track.first_of_life, full)
+        values, longest = unwrapped(angle, track.starts, full, self.valid)
+        warn_of_angles(self, angle, full, longest)
         return replace(self, name=f"unwrapped {self.name}", parts=(values,))
 
     def turn_from(self, other: Operand) -> "Signal":

@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
+from breadcrumb.algebra.extremes import extremes_of
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 
@@ -60,6 +61,11 @@ class Track:
             return np.zeros(0, np.int64)
         return np.flatnonzero(np.r_[True, self.life[1:] != self.life[:-1]])
 
+    @property
+    def runs(self) -> Ints:
+        """The places where what is judged by itself begins: a life, or any sample if they were picked."""
+        return self.starts if self.source is None else np.arange(self.size)
+
     @cached_property
     def steps(self) -> Floats:
         """The time from the sample before to each one; 0 or less where there is none in the same life."""
@@ -67,6 +73,12 @@ class Track:
         np.subtract(self.times[1:], self.times[:-1], out=step[1:])
         step[self.starts] = 0.0
         return step
+
+    @cached_property
+    def shortest_and_longest_step(self) -> tuple[float, float]:
+        """The shortest and the longest time between two samples of a life, where there is one."""
+        _, shortest, longest = extremes_of(self.steps, self.size, self.starts, self.steps > 0)
+        return float(shortest.min(initial=np.inf)), float(longest.max(initial=0.0))
 
     @cached_property
     def first_of_life(self) -> Bools:

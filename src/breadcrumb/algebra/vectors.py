@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Self
 
 import numpy as np
@@ -24,22 +25,22 @@ class Vectors(Arithmetic):
 
     # Parts of a vector
 
-    @property
+    @cached_property
     def x(self) -> Self:
         """The first part of a vector."""
         return self._part(0)
 
-    @property
+    @cached_property
     def y(self) -> Self:
         """The second part of a vector."""
         return self._part(1)
 
-    @property
+    @cached_property
     def z(self) -> Self:
         """The third part of a vector."""
         return self._part(2)
 
-    @property
+    @cached_property
     def w(self) -> Self:
         """The fourth part of a quaternion, its real one."""
         return self._part(3)

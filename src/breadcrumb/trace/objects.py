@@ -2,8 +2,10 @@
 
 from dataclasses import replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
@@ -89,11 +91,13 @@ class Objects:
             UnknownProperty: objects of this kind have no such property.
         """
         look_at(f"{self.kind}.{name}")
+        if name in self._recorded_signals:
+            return self._recorded_signals[name]
         if self._unseen:
             return Signal(self._track, name, (np.zeros(0),), owner=self.called)
         columns = [column for column in self._data.columns(self.kind) if column.split(".")[0] == name]
         if columns:
-            return self._recorded(name, columns)
+            return self._recorded_signals.setdefault(name, self._recorded(name, columns))
         if name in _DERIVED and "position" in self.properties:
             return self._derived(name)
         known = [*self.properties, *(_DERIVED if "position" in self.properties else ())]
@@ -107,7 +111,7 @@ class Objects:
             if column.valid is not None:
                 valid = column.valid if valid is None else valid & column.valid
         unit = self._data.session.unit_of(self.kind, name)
-        parts = tuple(column.values for column in every)
+        parts = tuple(_unchanging(column.values) for column in every)
         space = self._data.session.space_of(self.kind, name)
         signal = Signal(self._whole_track, name, parts, valid, unit, every[0].texts, self.called, space=space)
         if self._everyone:
@@ -127,6 +131,11 @@ class Objects:
         return Signal(
             derived.track, name, derived.parts, derived.valid, derived.unit, None, self.called, derived.known_noise
         )
+
+    @cached_property
+    def _recorded_signals(self) -> dict[str, Signal]:
+        """The properties that were asked for: what was found out of one, such as its extremes, serves every check."""
+        return {}
 
     @cached_property
     def _whole_track(self) -> Track:
@@ -163,6 +172,13 @@ class Objects:
         )
         label = f"{what} of {one}"
         return Moments(session, label, rows[lives], nobody, by, nobody, known_life=lives, unseen=self._unseen)
+
+
+def _unchanging(values: NDArray[Any]) -> NDArray[Any]:
+    """Return values that nobody can write to: all checks look at the same ones."""
+    same = values.view()
+    same.flags.writeable = False
+    return same
 
 
 def position_of(objects: Objects | Signal) -> Signal:

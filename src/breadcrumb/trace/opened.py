@@ -109,12 +109,8 @@ class Trace:
             UnknownName: there is no object with this id.
             Misuse: there is more than one object of the kind.
         """
-        session = self.data.session
         if id is not None:
-            lives = self._lives_of(id)
-            kind = session.kinds[session.lives.kind[lives[0]]]
-            look_at(f"kind {kind}")
-            return Objects(self.data, kind, lives, id)
+            return self._one(id)
         if kind is None:
             raise Misuse("one: expected a kind, or id=...")
         group = self.all(kind)
@@ -124,9 +120,7 @@ class Trace:
             raise Misuse(
                 f"{self.label} has {len(ids)} objects of kind {kind!r}: {shown}; name one with id=, or use all()"
             )
-        if not ids:
-            return group
-        return Objects(self.data, kind, self._lives_of(ids[0]), ids[0])
+        return self._one(ids[0]) if ids else group
 
     def events(
         self, name: str, *, by: str | Objects | None = None, on: str | Objects | None = None, parts: bool = False
@@ -239,6 +233,18 @@ class Trace:
     def _groups(self) -> dict[str, Objects]:
         """The groups that were asked for: what they have found out of their samples serves every check."""
         return {}
+
+    @cached_property
+    def _single(self) -> dict[str, Objects]:
+        """The single objects that were asked for."""
+        return {}
+
+    def _one(self, id: str) -> Objects:
+        if id not in self._single:
+            lives, session = self._lives_of(id), self.data.session
+            self._single[id] = Objects(self.data, session.kinds[session.lives.kind[lives[0]]], lives, id)
+        look_at(f"kind {self._single[id].kind}")
+        return self._single[id]
 
     def _lives_of(self, id: str) -> Ints:
         session = self.data.session

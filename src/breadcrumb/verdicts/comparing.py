@@ -63,7 +63,7 @@ def judge_between(
     tol = tolerance(tol, sentence)
     values, unit = seen.parts[0], seen.unit
 
-    rule = Between(values, -np.inf if low is None else low - tol, np.inf if high is None else high + tol)
+    rule = Between(seen, -np.inf if low is None else low - tol, np.inf if high is None else high + tol)
 
     def phrase(place: int) -> Phrase:
         limits = [f"at least {amount(low, unit)}"] if low is not None else []
@@ -93,7 +93,7 @@ def judge_off(
         return Phrase(amount(far, unit), f"at most {amount(tol, unit)}", f"{amount(far - tol, unit)} too far off")
 
     case = Case.of_samples(
-        off, Between(values, -np.inf, tol), phrase, noise=lambda: off.noise, exact=not tol, allowed=tol or None,
+        off, Between(off, -np.inf, tol), phrase, noise=lambda: off.noise, exact=not tol, allowed=tol or None,
         picture=Picture(off, None, level(tol), position),
     )  # fmt: skip
     return _without_missing_moments(case).verdict(sentence, scope.occasions)
@@ -155,7 +155,8 @@ def judge_near(
 
     rule: SlackOf = lambda block: allowed_of(block) - off_of(block)  # noqa: E731
     if size == 1 and full is None and not rel_tol and is_number(expected):
-        rule = Between(found[0], float(expected) - tol, float(expected) + tol)  # type: ignore[arg-type]
+        looked_at = measured if seen.track is measured.track else seen  # what is known of its extremes serves again
+        rule = Between(looked_at, float(expected) - tol, float(expected) + tol)  # type: ignore[arg-type]
 
     def phrase(place: int) -> Phrase:
         way = "off"

@@ -5,7 +5,9 @@ from typing import NamedTuple, TypeAlias
 
 import numpy as np
 
-from breadcrumb.algebra.kernels import Speeds
+from breadcrumb.algebra import blocks
+from breadcrumb.algebra.blocks import Pieces
+from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.findings import Tally
@@ -15,48 +17,28 @@ NoiseOf: TypeAlias = Callable[[], float | Floats]
 
 
 class Between(NamedTuple):
-    """The rule that values lie between two limits, whose extremes alone can settle it."""
+    """The rule that numbers lie between two limits, whose extremes alone can settle it."""
 
-    values: Floats | Speeds
+    samples: Samples
     low: float
     high: float
 
     def __call__(self, block: slice) -> Floats:
         """Return the distances to the nearer limit of a block of values."""
-        some = self.values[block]
+        some = self.samples.parts[0][block]
         room: Floats = np.minimum(some - self.low, self.high - some)
         return room
 
-    def least(self, block: slice, cuts: Ints, unknown: Ints) -> Floats:
-        """Return the smallest distance in each piece of a block, without some of its values."""
-        pieces = cuts
-        if len(unknown):
-            bounds = np.sort(np.concatenate([cuts, unknown, unknown + 1, [block.stop - block.start]]))
-            pieces = bounds[:-1][bounds[1:] != bounds[:-1]]
-        lowest, highest = self._extremes(block, pieces)
-        room = np.minimum(lowest - self.low, self.high - highest)
-        if not len(unknown):
-            return np.asarray(room)
-        room[np.searchsorted(pieces, unknown)] = np.inf
-        return np.asarray(np.minimum.reduceat(room, np.searchsorted(pieces, cuts)))
-
-    def _extremes(self, block: slice, pieces: Ints) -> tuple[Floats, Floats]:
-        if isinstance(self.values, Speeds):
-            return self.values.extremes(block, pieces)
-        some = self.values[block]
-        return np.minimum.reduceat(some, pieces), np.maximum.reduceat(some, pieces)
+    def least(self) -> tuple[Pieces, Floats]:
+        """Return the smallest distance in each piece."""
+        pieces, lowest, highest = self.samples.extremes
+        return pieces, np.minimum(lowest - self.low, self.high - highest)
 
 
 SlackOf: TypeAlias = Callable[[slice], Floats] | Between
 """Gives the distances to breaking of a block of samples."""
 
-_BLOCK = 1 << 16
-_SMALL_BLOCK = 1 << 15
-"""For rules that need room for what they compute beside the values."""
 OBJECTS_KEPT = 500
-
-
-_Block: TypeAlias = tuple[slice, slice, Ints, Ints]
 
 
 class Swept(NamedTuple):
@@ -84,55 +66,36 @@ def sweep(
         exact: whether being right has no degrees; then tallies have none.
         skipped: how many of the samples without a value were never due, such as the first of each life.
     """
-    size = track.size
-    starts = track.starts if track.source is None else np.arange(size)
-    unknown = np.flatnonzero(~valid) if valid is not None else np.zeros(0, np.int64)
-    stored = isinstance(slack_of, Between) and isinstance(slack_of.values, np.ndarray)
-    length = _BLOCK if stored else _SMALL_BLOCK
-    edges = np.append(np.arange(0, size, length), size)
-    pieces = np.unique(np.concatenate([starts, edges[:-1]]))
-    mins = np.empty(len(pieces))
-    blocks = _blocks(edges, pieces, unknown)
-    for block, some, cuts, missing in blocks:
-        if isinstance(slack_of, Between):
-            mins[some] = slack_of.least(block, cuts, missing)
-        else:
-            mins[some] = np.minimum.reduceat(_known(slack_of(block), missing), cuts)
+    size, starts = track.size, track.runs
+    pieces, mins = slack_of.least() if isinstance(slack_of, Between) else _least(track, slack_of, valid)
     kept: list[Ints] = []
     found: list[Floats] = []
     noise = noise_of() if not (mins >= 0).all() else 0.0
-    for number in np.unique(pieces[~(mins >= 0)] // length).tolist():  # a value that is no number never fits
-        block, some, cuts, missing = blocks[number]
-        slack = _known(_forgiven(slack_of(block), noise, block), missing)
+    for number in np.unique(pieces.begins[~(mins >= 0)] // pieces.length).tolist():  # no number never fits
+        block = pieces.block(number)
+        slack = _known(_forgiven(slack_of(block.at), noise, block.at), block.unknown)
         places = np.flatnonzero(slack < 0)
-        kept.append(places + block.start)
+        kept.append(places + block.at.start)
         found.append(slack[places])
-        mins[some] = np.minimum.reduceat(slack, cuts)
-    least = np.minimum.reduceat(mins, np.searchsorted(pieces, starts)) if size else mins
+        mins[block.pieces] = np.minimum.reduceat(slack, block.cuts)
+    least = np.minimum.reduceat(mins, np.searchsorted(pieces.begins, starts)) if size else mins
     places = np.concatenate(kept) if kept else np.zeros(0, np.int64)
     values = np.concatenate(found) if found else np.zeros(0)
-    tested = _tested(starts, size, unknown)
+    tested = _tested(starts, size, pieces.unknown)
     tallies = _tallies(track, starts, tested, least, places, exact=exact)
     total = int(tested.sum())
     if not len(places) and total:
-        places, values = _tightest(slack_of, unknown, starts, least, size, noise_of)
+        places, values = _tightest(slack_of, pieces.unknown, starts, least, size, noise_of)
     return Swept(places, values, total, size - total - skipped, tallies)
 
 
-def _blocks(edges: Ints, pieces: Ints, unknown: Ints) -> list[_Block]:
-    """Return what is in each block between two edges: its pieces, where they are cut, and what has no value."""
-    ends, mine, gone = (
-        some.tolist() for some in (edges, np.searchsorted(pieces, edges), np.searchsorted(unknown, edges))
-    )
-    return [
-        (
-            slice(ends[at], ends[at + 1]),
-            slice(mine[at], mine[at + 1]),
-            pieces[mine[at] : mine[at + 1]] - ends[at],
-            unknown[gone[at] : gone[at + 1]] - ends[at],
-        )
-        for at in range(len(ends) - 1)
-    ]
+def _least(track: Track, slack_of: SlackOf, valid: Bools | None) -> tuple[Pieces, Floats]:
+    """Return the smallest distance to breaking in each piece, by computing them all."""
+    pieces = Pieces.of(track.size, track.runs, valid, blocks.COMPUTED)
+    mins = np.empty(len(pieces.begins))
+    for block in pieces.blocks():
+        mins[block.pieces] = np.minimum.reduceat(_known(slack_of(block.at), block.unknown), block.cuts)
+    return pieces, mins
 
 
 def _known(slack: Floats, unknown: Ints) -> Floats:
