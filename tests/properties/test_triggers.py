@@ -3,6 +3,7 @@
 from itertools import pairwise
 from typing import Any
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -83,6 +84,29 @@ def test_leads_to_is_what_its_definition_says(happened: Happened, early: int, mo
             trace.events("tap"), trace.events("ring"), within, times=times, unless=trace.events("stop")
         )
         assert verdict.outcome == expected, verdict.explain()
+
+
+@given(HAPPENED, st.integers(0, 3), st.integers(0, 3), st.integers(0, 2), st.booleans())
+def test_a_canceller_that_never_comes_changes_nothing(
+    happened: Happened, early: int, more: int, tol: int, in_time: bool
+) -> None:
+    """One effect for each cause is judged by arrays where windows lie apart: as one by one, to the last word."""
+    trace = _trace([event for event in happened if event[1] != "stop"])
+    within = (seconds(early * 0.1), seconds((early + more) * 0.1)) if in_time else (frames(early), frames(early + more))
+    slip = None if not tol else seconds(tol * 0.1) if in_time else frames(tol)
+    plain, one_by_one = (
+        triggers.leads_to(trace.events("tap"), trace.events("ring"), within, unless=unless, tol=slip)
+        for unless in (None, trace.events("stop"))
+    )
+    for told in ("outcome", "tested", "undecided", "breach_count", "tallies"):
+        assert getattr(plain, told) == getattr(one_by_one, told)
+    for told in ("margin", "first", "worst"):
+        mine, yours = getattr(plain, told), getattr(one_by_one, told)
+        assert (mine is None) == (yours is None)
+        if mine is not None and told == "margin":
+            assert mine.value == pytest.approx(yours.value)
+        elif told == "first":
+            assert mine is None or (mine.object, mine.frame) == (yours.object, yours.frame)
 
 
 @given(HAPPENED, st.integers(0, 4))

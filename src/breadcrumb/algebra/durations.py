@@ -105,6 +105,9 @@ class Window:
         frame lies is met by the first one at or after its beginning. A last row of `clock.size` lies beyond the end of
         the trace, and a last row below the first one in a gap of the frame numbers.
         """
+        if len(row) > clock.size:  # then each row of the clock is looked up once
+            first, last = self.rows(clock, np.arange(clock.size))
+            return first[row], last[row]
         first = _due(clock, row, self.earliest, self.tol, -1)
         last = _last(clock, row, self.latest, self.tol)
         if self.latest.unit == "s":

@@ -60,5 +60,6 @@ def _comparable(value: Any) -> Any:
 
 def _kinds_of(moments: Moments) -> set[str]:
     session = moments.session
-    life = moments.life[moments.life != NOBODY]
-    return {session.kinds[kind] for kind in np.flatnonzero(np.bincount(session.lives.kind[life])).tolist()}
+    seen = np.zeros(session.lives.size + 1, np.bool_)
+    seen[moments.life] = True  # NOBODY is the one more at the end
+    return {session.kinds[kind] for kind in np.unique(session.lives.kind[seen[:NOBODY]]).tolist()}

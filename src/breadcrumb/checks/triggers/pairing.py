@@ -244,15 +244,17 @@ def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Wind
         return _Judged(*subject, int(effect.row[one.effects[-1]]), room, _HELD)
     early = left.early.get(one.place)
     if early is not None:
-        return _Judged(*subject, int(effect.row[early]), *too_early(cause, effect, one.at.row, early, due))
+        return _Judged(
+            *subject, int(effect.row[early]), *too_early(cause, effect, one.at.row, int(effect.row[early]), due)
+        )
     if one.cancelled is not None or one.closed is not None:
         return _Judged(*subject, one.at.row, np.inf, _HELD)
     if cut:
         return None
     stray = np.array(left.stray, np.int64)
     late = stray[(effect.row[stray] > one.last) & (effect.subject[stray] == cause.subject[one.place])]
-    row = int(effect.row[late[0]]) if len(late) and not one.effects else None
-    return _Judged(*subject, one.last, *too_late(cause, effect, one.at.row, row, len(one.effects), due))
+    came = int(effect.row[late[0]]) if len(late) and not one.effects else None
+    return _Judged(*subject, one.last, *too_late(cause, effect, one.at.row, came, len(one.effects), due))
 
 
 def _room(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
