@@ -228,7 +228,7 @@ BROKEN: dict[str, tuple[Check, Trace, tuple[str, int, str], str]] = {
     "answered although stopped": (
         answers, barrels(events=[*rings(1, name="tap"), (1, "stop", "a"), *rings(2)]), ("a", 2, "one more ring"), "once too often"
     ),
-    "answered too early": (answers_exactly, barrels(events=[*rings(6, name="tap"), *rings(7)]), ("a", 10, "1 frames"), "too early"),
+    "answered too early": (answers_exactly, barrels(events=[*rings(6, name="tap"), *rings(7)]), ("a", 10, "1 frame"), "too early"),
     "a frame too late": (answers_exactly, barrels(events=[*rings(6, name="tap"), *rings(9)]), ("a", 11, "3 frames"), "in time"),
     "answered after the first tap": (answers_last, barrels(events=[*rings(1, 3, name="tap"), *rings(3)]), ("a", 3, "0 s"), "too early"),
     "no rest": (rest, barrels(events=[*rings(0, 6), *rings(0, 1, who="b")]), ("b", 1, "0.1 s"), "0.2 s too soon after frame 0"),

@@ -81,7 +81,7 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "a timer": (lambda: triggers.repeats_every(ticks(1, 4, 7, 10), seconds(0.3)), "held", ""),
     "a timer that misses one": (lambda: triggers.repeats_every(ticks(1, 4, 10), seconds(0.3)), "broken", "1 missing before it"),
     "a timer that doubles": (lambda: triggers.repeats_every(ticks(1, 4, 4, 7, 10), seconds(0.3)), "broken", "once too often"),
-    "a timer that is late once": (lambda: triggers.repeats_every(ticks(1, 5, 7, 10), frames(3)), "broken", "1 frames too late"),
+    "a timer that is late once": (lambda: triggers.repeats_every(ticks(1, 5, 7, 10), frames(3)), "broken", "1 frame too late"),
     "a timer that is late once, within its tolerance": (lambda: triggers.repeats_every(ticks(1, 5, 7, 10), frames(3), tol=frames(1)), "held", ""),
     "a timer that drifts": (lambda: triggers.repeats_every(ticks(0, 3, 6, 10, length=20), seconds(0.32)), "broken", "nothing more"),
     "a timer that stops": (lambda: triggers.repeats_every(ticks(1, 4), seconds(0.3)), "broken", "nothing more"),

@@ -31,8 +31,14 @@ def number(value: float | None) -> str:
 
 
 def amount(value: float | None, unit: str) -> str:
-    """Return a number with its unit."""
-    return f"{number(value)} {unit}".rstrip()
+    """Return a number with its unit.
+
+    Example:
+        >>> amount(2.0, "m"), amount(1.0, "frames")
+        ('2 m', '1 frame')
+    """
+    said = number(value)
+    return f"{said} {'frame' if unit == 'frames' and said.strip('-') == '1' else unit}".rstrip()
 
 
 def plus_minus(tol: float, unit: str) -> str:

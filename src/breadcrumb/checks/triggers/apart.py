@@ -91,6 +91,12 @@ class _Dealt(NamedTuple):
         own = self.cause.key[cause] - self.cause.row[cause]
         return np.minimum(self.keys[effect] - own, self.cause.moments.session.clock.size)
 
+    def late(self, lost: Ints) -> Ints:
+        """Return the row of the first effect behind some causes' windows; beyond the clock if a cause comes first."""
+        following = np.append(self.cause.key[1:], self.keys[-1])[lost]
+        first = self.begin[lost]
+        return np.where(self.keys[first] < following, self.rows_at(first, lost), self.cause.moments.session.clock.size)
+
 
 def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> Case | None:
     """Return the case of one effect for each cause; None if windows of one label overlap, or a frame holds both.
@@ -120,7 +126,7 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
         at = int(kept[place])
         if early[at]:
             return too_early(cause, effect, int(row[at]), int(when[at]), due)[1]
-        late = int(dealt.rows_at(dealt.begin[[at]], np.array([at]))[0])
+        late = int(dealt.late(np.array([at]))[0])
         return too_late(cause, effect, int(row[at]), late if late < clock.size else None, 0, due)[1]
 
     return Case(
@@ -147,7 +153,7 @@ def _room(clock: Clock, row: Ints, came: Ints, due: Window) -> Floats:
 def _lack(dealt: _Dealt, lost: Ints, due: Window) -> Floats:
     """Return by how much the effects of some causes came too early or too late; all of the window if none came."""
     clock, row = dealt.cause.moments.session.clock, dealt.cause.row[lost]
-    before, behind = dealt.rows_at(dealt.at_cause[lost], lost), dealt.rows_at(dealt.begin[lost], lost)
+    before, behind = dealt.rows_at(dealt.at_cause[lost], lost), dealt.late(lost)
     came = behind < clock.size
     late = due.latest.value - elapsed(clock, row, np.where(came, behind, row), due.latest.unit)
     soon = elapsed(clock, row, np.minimum(before, clock.size - 1), due.latest.unit) - due.earliest.value

@@ -157,19 +157,20 @@ class _Left(NamedTuple):
     """Those in the window of a cause that had enough or was cancelled."""
     early: dict[int, int]
     """The first one between a cause and its window, by the cause."""
-    stray: list[int]
-    """All but the surplus."""
+    late: dict[int, int]
+    """The first one behind a cause's window and before the next cause, by the cause."""
 
 
 def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int) -> _Left:
     """Deal the effects out to the causes; return those that are left."""
-    left = _Left([], {}, [])
+    left = _Left([], {}, {})
+    over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
     for place in range(effect.count):
-        queue = waiting.get(int(label[place]), deque())
-        at = _instant(effect, place)
+        key, at = int(label[place]), _instant(effect, place)
+        queue = waiting.get(key, deque())
         while queue and queue[0].last < at.row:
-            queue.popleft()
+            over[key] = queue.popleft()
         begun = _begun(queue, at)
         in_time = [one for one in begun if one.first <= at.row <= one.last]
         takers = [one for one in in_time if len(one.effects) < times and not one.is_stopped(at)]
@@ -177,8 +178,9 @@ def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: 
             takers[0].effects.append(place)
         elif any(one.closed is None or at.precedes(one.closed) for one in in_time):
             left.surplus.append(place)
+        elif not begun and key in over:
+            left.late.setdefault(over[key].place, place)
         else:
-            left.stray.append(place)
             for one in begun:
                 if all(stop is None or at.precedes(stop) for stop in (one.cancelled, one.closed)):
                     left.early.setdefault(one.place, place)
@@ -251,9 +253,8 @@ def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Wind
         return _Judged(*subject, one.at.row, np.inf, _HELD)
     if cut:
         return None
-    stray = np.array(left.stray, np.int64)
-    late = stray[(effect.row[stray] > one.last) & (effect.subject[stray] == cause.subject[one.place])]
-    came = int(effect.row[late[0]]) if len(late) and not one.effects else None
+    late = left.late.get(one.place)
+    came = int(effect.row[late]) if late is not None and not one.effects else None
     return _Judged(*subject, one.last, *too_late(cause, effect, one.at.row, came, len(one.effects), due))
 
 
