@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from checks import FRAMES, OBJECTS, crowd
+from sessions import FRAMES, OBJECTS, crowd
 
 from breadcrumb import Box, Circle, Moments, Spans, Trace, frames, seconds
 from breadcrumb.algebra.regions import Region

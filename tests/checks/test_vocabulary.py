@@ -283,6 +283,7 @@ ROWS: dict[str, Row] = {
         lambda t: values.moves_through(kegs(t).state, {"idle": ["held"], "held": ["idle"]}),
         crowd({("a", 3): {"state": "held"}}, state=lambda t: "idle"), None,
         crowd({("b", 6): {"state": "flying"}}, state=lambda t: "idle"), ("b", 9, "flying"), None, still,
+        crowd({("b", 6): {"state": None}}, state=lambda t: "idle"),
     ),
     "only_after": Row(
         lambda t: triggers.only_after(t.events("ring"), t.events("tap"), within=seconds(0.3)),
@@ -321,10 +322,12 @@ ROWS: dict[str, Row] = {
     "affects_only": Row(
         lambda t: triggers.affects_only(t.events("tap"), kegs(t).n), crowd(after(3, lambda t: 4.0, "a"), at("tap", 3), n=lambda t: 3.0), None,
         crowd(after(3, lambda t: 4.0), at("tap", 3), n=lambda t: 3.0), ("b", 3, "3.0 to 4.0"), None, still,
+        crowd({("b", 3): {"n": None}}, at("tap", 2, 9), n=lambda t: 3.0),
     ),
     "never_floods": Row(
         lambda t: triggers.never_floods(t.events("tap"), 2, per=seconds(0.2)), crowd(events=at("tap", 1, 3, 4, 6), p=east), 0.0,
-        crowd(events=at("tap", 1) + at("tap", 6, 6, 7), p=east), ("a", 9, "3 in 0.2 s"), -1.0, moving,
+        crowd(events=at("tap", 1) + at("tap", 6, 6, 7), p=east), ("a", 9, "3 in 0.2 s"), -1.0,
+        make_trace([], kinds={}, declare=["tap"]), crowd(events=at("tap", 1, 9), p=east),
     ),
     "appears_at": Row(
         lambda t: spawns.appears_at(kegs(t), (3, 0), tol=1.0), crowd(position=east), 0.5,
@@ -361,6 +364,7 @@ ROWS: dict[str, Row] = {
     "touching and its reports": Row(
         lambda t: collisions.reports_every_touch(t.events("in"), collisions.touching(t.one(id="a").p, Circle((3, 0), 0.6))),
         crowd(events=at("in", 4), p=east), None, moving, ("a", 4, "no event"), None, crowd(p=lambda t: (0.0, 9.0)),
+        crowd(lost, p=east),
     ),
     "never_overlaps": Row(
         lambda t: collisions.never_overlaps(kegs(t).p, kegs(t).p, radius=0.5, other_radius=0.5, deeper_than=0.1),
@@ -378,6 +382,7 @@ ROWS: dict[str, Row] = {
     "passes_through": Row(
         lambda t: collisions.passes_through(t.one(id="a"), Circle((3, 0), 0.6), tol=0.5), crowd(position=east), 0.5,
         crowd(after(5, lambda t: (2.5, 0.0), "a", "position"), position=east), ("a", 8, "(0, 0) m/s"), None, crowd(position=lambda t: (0.0, 9.0)),
+        crowd({("a", 3): {"position": None}}, position=east),
     ),
     "rests_on": Row(
         lambda t: collisions.rests_on(kegs(t).p, -0.5, below=0.5, tol=0.1),

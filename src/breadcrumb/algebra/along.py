@@ -45,6 +45,17 @@ def previous(signal: Signal) -> Signal:
     return replace(signal, name=f"{signal.name} before", parts=parts, valid=valid, known_noise=noise)
 
 
+def last_known(signal: Signal) -> Signal:
+    """Return the last recorded value before each sample in its life: what was missed in between hides no change."""
+    if signal.valid is None:
+        return previous(signal)
+    starts, size = signal.track.starts, len(signal)
+    known = np.maximum.accumulate(np.where(signal.valid, np.arange(size), NOBODY))
+    before = np.r_[NOBODY, known[:-1]][:size]
+    own = before >= np.repeat(starts, np.diff(starts, append=size))
+    return at_samples(signal, np.where(own, before, NOBODY), f"{signal.name} before")
+
+
 def following(signal: Signal) -> Signal:
     """Return the value on the sample behind; missing on a life's last sample."""
     places = np.arange(1, len(signal) + 1)

@@ -212,10 +212,8 @@ class Signal(Vectors):
         """Return the stretches of samples on which a flag is true."""
         self._flags("spans()")
         track = self._samples("spans()")
-        on = self.parts[0] & self.usable
-        goes_on = on & np.r_[False, on[:-1]] & ~track.first_of_life
-        begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.r_[goes_on[1:], False])
-        return Spans(track.session, self.name, track.life[begin], track.row[begin], track.row[end])
+        unknown = None if self.valid is None else _stretches(track, ~self.valid, f"{self.name} unknown")
+        return replace(_stretches(track, self.parts[0] & self.usable, self.name), unknown=unknown)
 
     # How it is done
 
@@ -260,3 +258,10 @@ class Signal(Vectors):
         if self.track.source is not None:
             raise Misuse(f"{self.name} holds values picked at moments; {what} needs all samples of an object")
         return self.track
+
+
+def _stretches(track: Track, on: Bools, label: str) -> Spans:
+    """Return the stretches of a life's samples on which a flag is true."""
+    goes_on = on & np.r_[False, on[:-1]] & ~track.first_of_life
+    begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.r_[goes_on[1:], False])
+    return Spans(track.session, label, track.life[begin], track.row[begin], track.row[end])

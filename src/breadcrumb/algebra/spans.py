@@ -24,6 +24,8 @@ class Spans:
     life: Ints
     first: Ints
     last: Ints
+    unknown: "Spans | None" = None
+    """Where a missing value leaves open whether there is one; spans that are made of others do not know."""
 
     @classmethod
     def between(cls, starts: Moments, ends: Moments) -> Self:

@@ -320,18 +320,19 @@ def _changes(trace: Trace, kind: str, name: str, during: Spans | None) -> Iterat
     """Yield the row, the life and the words of the first change of each life in a column."""
     column = trace.data.column(kind, name)
     life, row = trace.data.index(kind)
-    values = column.values
-    usable = np.ones(len(values), np.bool_) if column.valid is None else column.valid
-    changed = np.zeros(len(values), np.bool_)
-    changed[1:] = (values[1:] != values[:-1]) & (life[1:] == life[:-1]) & usable[1:] & usable[:-1]
+    known = np.arange(len(life)) if column.valid is None else np.flatnonzero(column.valid)
+    values, whose = column.values[known], life[known]
+    changed = (values[1:] != values[:-1]) & (whose[1:] == whose[:-1])
+    if values.dtype.kind == "f":
+        changed &= ~(np.isnan(values[1:]) & np.isnan(values[:-1]))
     if during is not None:
-        inside = during.covers(life, row)
-        changed[1:] &= inside[1:] & inside[:-1]
-        changed[:1] = False
-    places = np.flatnonzero(changed)
-    _, first = np.unique(life[places], return_index=True)
-    for place in places[first].tolist():
-        before, now = (_value(column, at) for at in (place - 1, place))
+        inside = during.covers(whose, row[known])
+        changed &= inside[1:] & inside[:-1]
+    turns = np.flatnonzero(changed)
+    _, first = np.unique(whose[turns], return_index=True)
+    for turn in turns[first].tolist():
+        place = known[turn + 1]
+        before, now = (_value(column, at) for at in (known[turn], place))
         yield int(row[place]), int(life[place]), Phrase(f"{before} to {now}", "no change", f"{kind}.{name} changes")
 
 

@@ -41,8 +41,9 @@ class Scope(NamedTuple):
         """Return how many of the samples cannot have a value, since it reaches back beyond the beginning of a life."""
         if not self.reach or signal.valid is None or self.during is not None or self.except_during is not None:
             return 0
-        starts = signal.track.starts
-        return int((~signal.valid[starts]).sum())
+        track = signal.track
+        begins = track.starts[track.session.lives.first[track.life[track.starts]] == track.row[track.starts]]
+        return int((~signal.valid[begins]).sum())
 
 
 EVERYTHING = Scope()

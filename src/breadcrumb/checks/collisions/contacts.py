@@ -1,6 +1,7 @@
 """What touches what, and checks of it."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -43,7 +44,8 @@ def touching(
             contact inside the step; not for regions.
 
     Returns:
-        Spans of the objects, each a stretch of frames on which it touches any of the others.
+        Spans of the objects, each a stretch of frames on which it touches any of the others; `unknown` are those on
+        which a position is missing, so that it may.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -60,11 +62,11 @@ def touching(
     reach = radius + other_radius
     if other.track.one_at_a_time and not other.track.unseen and other.track.size:
         near = meets_one(position, other, swept=swept)
-        return _named((near <= reach + np.max(near.noise, initial=0.0)).spans(), objects, name)
-    pairs = near_pairs(position, other, reach, swept=swept)
-    flags = np.zeros(position.track.size, np.bool_)
-    flags[pairs.mine] = True
-    close = Signal(position.track, "touching", (flags,), None, owner=position.owner)
+        flags = near.usable & (near.parts[0] <= reach + np.max(near.noise, initial=0.0))
+    else:
+        flags = np.zeros(position.track.size, np.bool_)
+        flags[near_pairs(position, other, reach, swept=swept).mine] = True
+    close = Signal(position.track, "touching", (flags,), _told(flags, position, other), owner=position.owner)
     return _named(close.spans(), objects, name)
 
 
@@ -78,7 +80,9 @@ def reports_every_touch(events: Moments, touches: Spans, *, tol: Duration | None
         occasions: how many touches there must be at the least.
 
     Returns:
-        A verdict on every touch and every event. Idle if there was neither. It is exact, so it has no margin.
+        A verdict on every touch and every event. Idle if there was neither; undecided is a touch that may have begun
+        before the trace or on a frame without a position, and an event on such a frame. It is exact, so it has no
+        margin.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -91,6 +95,7 @@ def reports_every_touch(events: Moments, touches: Spans, *, tol: Duration | None
     tol = frames(1) if tol is None else duration(tol, "tol")
     clock = events.session.clock
     wide = touches.grown(tol)
+    doubtful = touches.unknown.grown(tol) if touches.unknown is not None else touches.pick(np.zeros(0, np.int64))
     size = clock.size + 1
     _, last = window(tol).rows(clock, touches.first)
     axis = clock.frames if tol.unit == "frames" else clock.times
@@ -99,19 +104,22 @@ def reports_every_touch(events: Moments, touches: Spans, *, tol: Duration | None
     own = touches.life * size
     told = np.searchsorted(keys, own + last, side="right") > np.searchsorted(keys, own + first)
     meant = wide.covers(events.life, events.row) & (events.life != NOBODY)
+    open_touch = ~told & ((touches.first == 0) | doubtful.covers(touches.life, touches.first))
+    open_event = ~meant & doubtful.covers(events.life, events.row)
     names = events.session.lives.name
     count = touches.count
+    kept = np.flatnonzero(~np.r_[open_touch, open_event])
 
     def phrase(place: int) -> Phrase:
-        if place < count:
+        if kept[place] < count:
             return Phrase("no event", f"one {events.label} at each touch", "touches, and nothing is said of it")
         return Phrase("no touch", f"{events.label} at a touch only", f"{events.label} without touching")
 
     case = Case(
-        events.session, np.r_[touches.first, events.row], np.r_[touches.life, events.life],
-        np.r_[names[touches.life] if count else touches.life, events.subject],
-        np.where(np.r_[told, meant], 0.0, -1.0), phrase, of="touches and events", exact=True,
-        unseen=events.unseen if not count else "", picture=Picture(),
+        events.session, np.r_[touches.first, events.row][kept], np.r_[touches.life, events.life][kept],
+        np.r_[names[touches.life] if count else touches.life, events.subject][kept],
+        np.where(np.r_[told, meant], 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
+        undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", picture=Picture(),
     )  # fmt: skip
     return case.verdict(f"{events.label} tells of every touch of {touches.label}, and of nothing else", occasions)
 
@@ -186,10 +194,9 @@ def never_touches(
     """
     position = position_of(objects)
     spans = touching(objects, others, radius=radius, other_radius=other_radius, swept=swept)
-    free = Signal(
-        position.track, "free", (~spans.covers(position.track.life, position.track.row),), position.valid,
-        owner=position.owner,
-    )  # fmt: skip
+    life, row = position.track.life, position.track.row
+    told = None if spans.unknown is None else ~spans.unknown.covers(life, row)
+    free = Signal(position.track, "free", (~spans.covers(life, row),), told, owner=position.owner)
     sentence = spans.label.replace(" touches ", " never touches ")
     said = Phrase("touching", "apart", "touches")
     return judge_flag(free, sentence, said, scope=Scope(occasions=occasions), position=position)
@@ -338,10 +345,17 @@ def _crosses(before: Sequence[Floats], now: Sequence[Floats], a: Floats, b: Floa
     return np.asarray((side_a * side_b <= 0) & (side_0 * side_1 <= 0) & (side_0 != side_1))
 
 
+def _told(touches: Bools, position: Signal, other: Signal) -> Bools | None:
+    """Return on which samples it is known whether it touches any of the others; None if on all."""
+    if position.valid is None and other.valid is None:
+        return None
+    without = np.isin(position.track.row, other.track.row[~other.usable])
+    return np.asarray(touches | position.usable & ~without)
+
+
 def _named(spans: Spans, objects: Objects | Signal, others: str) -> Spans:
     position = position_of(objects)
-    whose = position.owner or position.name
-    return Spans(spans.session, f"{whose} touches {others}", spans.life, spans.first, spans.last)
+    return replace(spans, label=f"{position.owner or position.name} touches {others}")
 
 
 def _through(touches: Spans, tol: float, objects: Objects) -> str:

@@ -201,8 +201,8 @@ def oscillates(
         occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on centre, amplitude, period and every sample. Idle if no life has two whole swings. Its margin is
-        that of the tightest part.
+        A verdict on centre, amplitude, period and every sample. Idle if no life has two whole swings; undecided are
+        samples without a value in those that have. Its margin is that of the tightest part.
 
     Example:
         >>> import math
@@ -240,7 +240,8 @@ def oscillates(
     known = seen.take(fit.places)
     swing = centre + amplitude * np.sin(2 * np.pi * known.times / every.value + fit.phase)
     known = replace(known, known_noise=np.max(known.noise) + _FIT_NOISE * amplitude)
-    parts.append(judge_near(known, swing, sentence, tol=tol, scope=Scope(occasions=occasions)))
+    lost = int(np.isin(seen.track.life[~seen.usable], known.track.life).sum())
+    parts.append(judge_near(known, swing, sentence, tol=tol, scope=Scope(occasions=occasions), undecided=lost))
     return all_of(*parts).saying(sentence)
 
 

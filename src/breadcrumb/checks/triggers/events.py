@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from breadcrumb.algebra.along import marked, previous
+from breadcrumb.algebra.along import last_known, marked
 from breadcrumb.algebra.arithmetic import called
 from breadcrumb.algebra.durations import SAME_TIME, Duration, elapsed, window
 from breadcrumb.algebra.moments import Moments
@@ -304,8 +304,8 @@ def affects_only(moments: Moments, signal: Signal, *, occasions: int = 1) -> Ver
         occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment, broken by each change of another one. Idle if there is none. It is exact, so it has
-        no margin.
+        A verdict on every moment, broken by each change of another one. Idle if there is none; undecided on the last
+        frame, and where a value of another one is missing. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -314,7 +314,7 @@ def affects_only(moments: Moments, signal: Signal, *, occasions: int = 1) -> Ver
         >>> affects_only(trace.events("blanket.used"), trace.all("skiff").warmth).first.object
         'tern'
     """
-    before = previous(signal)
+    before = last_known(signal)
     track = signal.track
     changed = before.usable & signal.usable
     changed &= np.logical_or.reduce([a != b for a, b in zip(signal.parts, before.parts, strict=True)])
@@ -322,11 +322,14 @@ def affects_only(moments: Moments, signal: Signal, *, occasions: int = 1) -> Ver
     own = marked(track, moments) | marked(track, moments, 1)
     wrong = np.flatnonzero(changed & near & ~own)
     values, former = signal.take(wrong).values, before.take(wrong).values
+    lost = np.append(track.row[~signal.usable & ~own], moments.session.clock.size)
+    told = moments.pick(np.flatnonzero(~np.isin(moments.row, lost) & ~np.isin(moments.row + 1, lost)))
     case = Case(
-        moments.session, np.r_[track.row[wrong], moments.row], np.r_[track.life[wrong], moments.life],
-        np.r_[track.name[wrong], moments.subject], np.r_[np.full(len(wrong), -1.0), np.zeros(moments.count)],
+        moments.session, np.r_[track.row[wrong], told.row], np.r_[track.life[wrong], told.life],
+        np.r_[track.name[wrong], told.subject], np.r_[np.full(len(wrong), -1.0), np.zeros(told.count)],
         lambda place: Phrase(f"{former[place]} to {values[place]}", "no change", f"{signal.name} changes too"),
-        of="moments", exact=True, unseen=moments.unseen, picture=Picture(signal if not signal.texts else None),
+        of="moments", exact=True, undecided=moments.count - told.count, unseen=moments.unseen,
+        picture=Picture(signal if not signal.texts else None),
     )  # fmt: skip
     return case.verdict(f"{moments.label} affects {signal.name} of its own subject only", occasions)
 

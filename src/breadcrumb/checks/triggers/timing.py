@@ -217,13 +217,14 @@ def never_floods(moments: Moments, most: int, per: Duration, *, match: str = "an
         occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment, with the stretch that begins at it. Idle if it never happened. Its margin is how many
-        more would have been allowed.
+        A verdict on every moment, with the stretch that begins at it; undecided where the trace ends within that, and
+        it has not happened too often yet. If it never happened, every frame is one on which it did not, and it is idle
+        only on a name that was neither seen nor declared. Its margin is how many more would have been allowed.
 
     Example:
         >>> from breadcrumb import frames
         >>> from breadcrumb.testing import small_trace
-        >>> never_floods(small_trace().events("bell.rung"), 3, per=frames(60)).margin.value
+        >>> never_floods(small_trace().events("bell.rung"), 3, per=frames(1)).margin.value
         2.0
     """
     per = duration(per, "per")
@@ -237,13 +238,18 @@ def never_floods(moments: Moments, most: int, per: Duration, *, match: str = "an
     mine = np.empty(moments.count, np.int64)
     mine[order] = np.arange(moments.count)
     count = behind - mine
-    slack = (most - count).astype(np.float64)
+    kept = np.flatnonzero((last < clock.size) | (count > most))
+    told, count = moments.pick(kept), count[kept]
+    row, life, name, of = told.row, told.life, told.subject, "moments"
+    if not moments.count and moments.is_known:
+        row, count, of = np.arange(clock.size), np.zeros(clock.size, np.int64), "frames"
+        life = name = np.full(clock.size, NOBODY)
 
     def phrase(place: int) -> Phrase:
         return Phrase(f"{count[place]} in {per}", f"at most {most}", f"{count[place] - most} too many")
 
     case = Case(
-        moments.session, moments.row, moments.life, moments.subject, slack, phrase, of="moments", allowed=float(most),
-        unseen=moments.unseen, picture=Picture(),
+        moments.session, row, life, name, (most - count).astype(np.float64), phrase, of=of, allowed=float(most),
+        undecided=moments.count - len(kept), unseen="" if moments.is_known else moments.unseen, picture=Picture(),
     )  # fmt: skip
     return case.verdict(f"{moments.label} happens at most {most} times in {per}", occasions)

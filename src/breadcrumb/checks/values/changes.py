@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping
 
 import numpy as np
 
-from breadcrumb.algebra.along import marked, previous
+from breadcrumb.algebra.along import last_known, marked
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
@@ -48,7 +48,7 @@ def unchanged(
     """
     exception = f" except at {except_at.label}" if except_at is not None else ""
     sentence = f"{signal.title} never changes{plus_minus(tol, signal.unit)}{exception}"
-    before = previous(signal)
+    before = last_known(signal)
     if except_at is not None:
         kept = np.flatnonzero(~_at_or_behind(signal, except_at))
         signal, before = signal.take(kept), before.take(kept)
@@ -75,7 +75,7 @@ def never_falls(
     """
     sentence = f"{signal.title} never falls{plus_minus(tol, signal.unit)}"
     scope = Scope(during, except_during, occasions, reach=1)
-    return judge_between(signal - previous(signal), 0.0, None, sentence, tol=tol, scope=scope)
+    return judge_between(signal - last_known(signal), 0.0, None, sentence, tol=tol, scope=scope)
 
 
 def never_rises(
@@ -106,7 +106,7 @@ def never_rises(
     """
     sentence = f"{signal.title} never rises{plus_minus(tol, signal.unit)}"
     scope = Scope(during, except_during, occasions, reach=1)
-    return judge_between(signal - previous(signal), None, 0.0, sentence, tol=tol, scope=scope)
+    return judge_between(signal - last_known(signal), None, 0.0, sentence, tol=tol, scope=scope)
 
 
 def changes_by(
@@ -222,7 +222,8 @@ def moves_through(
         occasions: how many changes there must be at the least.
 
     Returns:
-        A verdict on every change of the state. Idle if there was none. It is exact, so it has no margin.
+        A verdict on every change of the state. Idle if there was none; undecided are samples on which it is missing.
+        It is exact, so it has no margin.
 
     Raises:
         Misuse: the signal is no text.
@@ -237,7 +238,7 @@ def moves_through(
     if signal.texts is None and not signal.track.unseen:
         raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
     seen = Scope(during).of(signal)
-    before = previous(seen)
+    before = last_known(seen)
     changed = np.flatnonzero(before.usable & seen.usable & (before.parts[0] != seen.parts[0]))
     now, then = seen.take(changed).values.tolist(), before.take(changed).values.tolist()
     slack = np.array([0.0 if new in legal.get(old, ()) else -1.0 for old, new in zip(then, now, strict=True)])
@@ -246,7 +247,10 @@ def moves_through(
         allowed = ", ".join(legal.get(then[place], ())) or "nothing"
         return Phrase(now[place], f"{allowed} after {then[place]}", f"{then[place]} to {now[place]}")
 
-    case = Case.of_samples(seen.take(changed), slack, phrase, exact=True, of="changes", runs=False, picture=None)
+    lost = len(seen) - int(seen.usable.sum())
+    case = Case.of_samples(
+        seen.take(changed), slack, phrase, exact=True, of="changes", runs=False, picture=None, undecided=lost
+    )
     return case.verdict(f"{signal.title} only changes to a state that may follow", occasions)
 
 

@@ -1,0 +1,93 @@
+"""Large sessions held in memory, for measuring what checks cost."""
+
+from typing import Any
+
+import numpy as np
+
+from breadcrumb import Moments, Trace
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lives, Session
+
+OBJECTS, FRAMES = 1_000, 10_000
+RATE = 60
+TEXTS = ("idle", "held", "flying")
+ABOUT = {
+    "units": {"position": "m", "yaw": "deg"},
+    "axes": {"x": "right", "y": "up"},
+    "angles": {"unit": "deg", "zero": "right", "sense": "counter-clockwise"},
+}
+
+
+class InMemory:
+    """A trace whose columns are arrays."""
+
+    def __init__(self, session: Session, columns: dict[str, ColumnData], index: tuple[Ints, Ints]) -> None:
+        self.session = session
+        self._columns, self._index = columns, index
+
+    def columns(self, kind: str) -> list[str]:
+        """Return the names of the columns."""
+        return list(self._columns)
+
+    def index(self, kind: str) -> tuple[Ints, Ints]:
+        """Return the life and the row of each sample."""
+        return self._index
+
+    def column(self, kind: str, name: str) -> ColumnData:
+        """Return a column."""
+        return self._columns[name]
+
+
+def crowd() -> Trace:
+    """Return a session of 10 million samples: 1,000 objects on 10,000 frames."""
+    return _session("crowd", np.zeros(OBJECTS, np.int64), np.full(OBJECTS, FRAMES))
+
+
+def hour() -> Trace:
+    """Return an hour of 12 million samples: 50 objects that stay, and 20,000 that live for a second."""
+    stay, come, size = 50, 20_000, 3_600 * RATE
+    first = np.random.default_rng(7).integers(0, size - RATE, come)
+    return _session("hour", np.r_[np.zeros(stay, np.int64), first], np.r_[np.full(stay, size), np.full(come, RATE)])
+
+
+def _session(label: str, first: Ints, length: Ints) -> Trace:
+    """Return a session of barrels that move at a constant speed and bounce within a box, turn, and blink."""
+    draw, count = np.random.default_rng(7), len(first)
+    size = int((first + length).max())
+    clock = Clock(np.arange(size), np.arange(size) / RATE)
+    nobody, nothing = np.full(count, NOBODY), np.zeros(0, np.int64)
+    parent = np.where(np.arange(count) % 2, np.arange(count) - 1, NOBODY)
+    appear = np.where(first > 0, first, NOBODY)
+    lives = Lives(
+        np.arange(count), np.zeros(count, np.int64), parent, appear, first, first + length - 1,
+        np.where(first + length < size, first + length, nobody),
+    )  # fmt: skip
+    events = Events(nothing, nothing, nothing, (), nothing, nothing, (), nothing.astype(np.bool_))
+    names = tuple(f"b{n}" for n in range(count))
+    life = np.repeat(np.arange(count), length)
+    row = np.arange(len(life)) - np.repeat(np.cumsum(length) - length - first, length)
+    t, turn = clock.times[row], draw.uniform(0, 2 * np.pi, count)
+
+    def folded(start: Any, speed: Any, extent: float) -> Any:
+        path = np.mod(start[life] + speed[life] * t + extent, 4 * extent)
+        return extent - np.abs(path - 2 * extent)
+
+    columns = {
+        "position.x": folded(draw.uniform(-40, 40, count), 5 * np.cos(turn), 40.0),
+        "position.y": folded(draw.uniform(-22, 22, count), 5 * np.sin(turn), 22.0),
+        "yaw": np.mod(draw.uniform(0, 360, count)[life] + 69.0 * t, 360.0),
+        "lit": np.mod(row + draw.integers(0, 500, count)[life], 500) < 250,
+        "heat": draw.uniform(10, 20, count)[life],
+    }
+    every = {name: ColumnData(values) for name, values in columns.items()}
+    every["state"] = ColumnData(np.mod(row // 500, len(TEXTS)), texts=TEXTS)
+    session = Session(label, ABOUT, clock, lives, events, names, ("barrel",))
+    return Trace(InMemory(session, every, (life, row)))
+
+
+def ticks(trace: Trace, later: int) -> Moments:
+    """Return moments of every object of the crowd: a million in all, each so many frames after a tenth one."""
+    each = FRAMES // 1_000
+    row = np.repeat(np.arange(0, FRAMES - each, each), OBJECTS) + later
+    subject = np.tile(np.arange(OBJECTS), len(row) // OBJECTS)
+    nobody = np.full(len(row), NOBODY)
+    return Moments(trace.data.session, f"tick {later}", row, nobody, subject, nobody, known_life=subject)
