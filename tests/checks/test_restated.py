@@ -86,8 +86,11 @@ def test_fewer_digits_change_no_outcome(name: str, tmp_path: Path) -> None:
             assert yours.margin.value == pytest.approx(mine.margin.value, abs=1e-4)
 
 
+TOLD_BY_MORE = {"keeps_types": "the recorder's notes", "same_at_any_rate": "another session"}
+
+
 @pytest.mark.parametrize("how", RESTATED)
-@pytest.mark.parametrize("name", ROWS)
+@pytest.mark.parametrize("name", [name for name in ROWS if name not in TOLD_BY_MORE])
 def test_the_same_session_told_otherwise_has_the_same_verdict(name: str, how: str, tmp_path: Path) -> None:
     """Shifting time, renaming ids and interleaving objects change no outcome, no count and no margin."""
     row = ROWS[name]

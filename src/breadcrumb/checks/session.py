@@ -20,6 +20,8 @@ from breadcrumb.verdicts.words import amount, number, plus_minus
 
 _OTHER_TYPE = re.compile(r"(\S+\.\S+) unreadable \((?:TypeError|ValueError)\)")
 
+__all__ = ["keeps_pace", "keeps_types", "only_these_change", "reports_error", "runs_clean", "same_at_any_rate"]
+
 
 def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None) -> Verdict:
     """Assert that no script raised an error and that no recorded number is infinite or not a number.
@@ -162,6 +164,7 @@ def keeps_pace(trace: Trace, longest: Duration, *, share: float = 1.0, occasions
             raise Misuse(f"keeps_pace: expected a time in seconds, found {limit}")
         return Verdict(sentence, "idle", session.label, of="frames", why_idle="the frames tell no real time (wall)")
     took = np.diff(clock.wall)
+    untimed = int((~np.isfinite(took)).sum())
     row = np.flatnonzero(np.isfinite(took)) + 1
     took = took[row - 1]
     allowed = int(np.floor((1 - share) * len(took) + 1e-9))
@@ -175,8 +178,9 @@ def keeps_pace(trace: Trace, longest: Duration, *, share: float = 1.0, occasions
 
     slack = forgive_noise(limit.value - took, SAME_TIME)
     case = Case(
-        session, row, nobody, nobody, slack, phrase, of="frames", unit="s", allowed=limit.value, picture=Picture()
-    )
+        session, row, nobody, nobody, slack, phrase, of="frames", unit="s", allowed=limit.value, undecided=untimed,
+        picture=Picture(),
+    )  # fmt: skip
     return case.verdict(sentence, occasions)
 
 
