@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from sessions import FRAMES, OBJECTS, crowd
+from sessions import FRAMES, OBJECTS, TEXTS, crowd
 
 from breadcrumb import Box, Circle, Moments, Spans, Trace, frames, seconds
 from breadcrumb.algebra.regions import Region
@@ -108,6 +108,8 @@ def of_lives_and_values(trace: Trace, at: Moments, on: Spans) -> Checks:
         "count_stays": lambda: spawns.count_stays(all_, at_most=OBJECTS, at_least=1),
         "spreads_over": lambda: spawns.spreads_over(heat.at(at), [15.0], tol=9.0),
         "silent_once_gone": lambda: spawns.silent_once_gone(all_),
+        "dies_with": lambda: spawns.dies_with(all_, all_, within=seconds(1)),
+        "outlives": lambda: spawns.outlives(all_, all_, by=seconds(1)),
         "equals": lambda: values.equals(heat, 15.0, tol=9.0),
         "changes_by": lambda: values.changes_by(heat, 1.0, at=at),
         "unchanged": lambda: values.unchanged(heat),
@@ -120,9 +122,14 @@ def of_lives_and_values(trace: Trace, at: Moments, on: Spans) -> Checks:
         "opposes": lambda: values.opposes(heat, heat, tol=99.0),
         "carries_over": lambda: values.carries_over(heat, 1.0),
         "alike": lambda: values.alike(trace.one(id="b0").heat.per(on)),
+        "moves_through": lambda: values.moves_through(all_.state, dict.fromkeys(TEXTS, TEXTS)),
+        "shows": lambda: values.shows(all_.state, all_.state),
         "runs_clean": lambda: session.runs_clean(trace),
         "keeps_types": lambda: session.keeps_types(trace),
-        "only_these_change": lambda: session.only_these_change(trace, ["barrel.*"]),
+        "only_these_change": lambda: session.only_these_change(trace, ["barrel.position.*", "barrel.yaw"]),
+        "reports_error": lambda: session.reports_error(trace, "*"),
+        "keeps_pace": lambda: session.keeps_pace(trace, seconds(0.02)),
+        "same_at_any_rate": lambda: session.same_at_any_rate([trace, trace], lambda one: one.one(id="b0").heat),
     }
 
 

@@ -53,7 +53,7 @@ def _session(label: str, first: Ints, length: Ints) -> Trace:
     """Return a session of barrels that move at a constant speed and bounce within a box, turn, and blink."""
     draw, count = np.random.default_rng(7), len(first)
     size = int((first + length).max())
-    clock = Clock(np.arange(size), np.arange(size) / RATE)
+    clock = Clock(np.arange(size), np.arange(size) / RATE, wall=np.arange(size) / RATE)
     nobody, nothing = np.full(count, NOBODY), np.zeros(0, np.int64)
     parent = np.where(np.arange(count) % 2, np.arange(count) - 1, NOBODY)
     appear = np.where(first > 0, first, NOBODY)
