@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
 from breadcrumb.algebra import blocks
+from breadcrumb.algebra.along import delayed, places_later
 from breadcrumb.algebra.durations import window
 from breadcrumb.checks import movement, values
 from breadcrumb.errors import Misuse, UnknownName
@@ -351,6 +352,29 @@ def test_a_flag_rises_and_falls_wherever_it_turns(frames: int, often: float) -> 
     for moments, now in ((lit.rises(), True), (lit.falls(), False)):
         turned = [(row, n) for row in range(1, frames) for n in range(3) if on[row - 1, n] != on[row, n] == now]
         assert list(zip(moments.row.tolist(), moments.life.tolist(), strict=True)) == turned
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_samples_in_order_are_told_the_same_as_one_by_one(seed: int) -> None:
+    """What is inside spans, and what comes a while later or earlier, is found by stretches as by looking each up."""
+    draw = np.random.default_rng(seed)
+    times = np.cumsum(draw.uniform(0.05, 0.3, 12)).tolist()
+    states = [{who: {"n": float(row)} for who in "abc" if draw.random() < 0.8} for row in range(12)]
+    kinds = dict.fromkeys("abc", "keg")
+    n = make_trace(states, kinds=kinds, times=times, frames=np.cumsum(draw.integers(1, 3, 12)).tolist()).all("keg").n
+    track, first = n.track, draw.integers(0, 12, 6)
+    life = draw.integers(-1, track.session.lives.size, 6)
+    spans = Spans(track.session, "some", life, first, np.minimum(first + draw.integers(0, 4, 6), 11))
+    assert spans.over(track).tolist() == spans.covers(track.life, track.row).tolist()
+    for way, by in ((1, seconds(0.35)), (-1, seconds(0.35)), (1, frames(2)), (-1, frames(2))):
+        axis = np.array(times) if by.unit == "s" else track.session.clock.frames
+        found = (places_later(n, by), delayed(n, by).values)[way < 0]
+        for place in range(track.size):
+            other = np.flatnonzero(track.life == track.life[place])
+            far = way * (axis[track.row[other]] - axis[track.row[place]]) >= by.value - 1e-6
+            due = other[far][0 if way > 0 else -1] if far.any() else None
+            expected = (-1 if way > 0 else np.nan) if due is None else due if way > 0 else n.values[due]
+            assert found[place] == pytest.approx(expected, nan_ok=True)
 
 
 def test_recorded_values_cannot_be_overwritten() -> None:

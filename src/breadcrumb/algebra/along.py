@@ -70,11 +70,13 @@ def first_of_life(signal: Signal) -> Signal:
 
 def first_of_group(signal: Signal, group: Ints) -> Signal:
     """Return, on each sample, the first value of its group; groups are told by a number for each sample."""
-    if signal.valid is None and len(group) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
-        starts = np.flatnonzero(np.r_[True, group[1:] != group[:-1]])
-        mine = np.repeat(starts, np.diff(np.r_[starts, len(group)]))
-        return at_samples(signal, mine, f"first {signal.name}")
     places = np.flatnonzero(signal.usable)
+    if len(places) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
+        starts = np.flatnonzero(np.r_[True, group[1:] != group[:-1]])
+        ends = np.append(starts[1:], len(group))
+        first = places[np.minimum(np.searchsorted(places, starts), len(places) - 1)]
+        first = np.where((first >= starts) & (first < ends), first, NOBODY)
+        return at_samples(signal, np.repeat(first, ends - starts), f"first {signal.name}")
     numbers, first = np.unique(group[places], return_index=True)
     if not len(numbers):
         return replace(signal, valid=np.zeros(len(signal), np.bool_))
@@ -99,8 +101,8 @@ def delayed(signal: Signal, by: Duration) -> Signal:
     clock = track.session.clock
     axis = clock.frames if by.unit == "frames" else clock.times
     slip = 0 if by.unit == "frames" else SAME_TIME
-    row = np.searchsorted(axis, axis[track.row] - by.value + slip, side="right") - 1
-    place = np.searchsorted(track.key, track.keys(track.life, row), side="right") - 1
+    row = (np.searchsorted(axis, axis - by.value + slip, side="right") - 1)[track.row]
+    place = track.at_or_after(row + 1) - 1
     safe = np.maximum(place, 0)
     there = (row >= 0) & (place >= 0)
     there &= (track.life[safe] == track.life) if track.size else there
@@ -112,8 +114,8 @@ def places_later(signal: Signal, by: Duration) -> Ints:
     track = signal.track
     clock = track.session.clock
     axis: Floats = np.asarray(clock.frames if by.unit == "frames" else clock.times, np.float64)
-    row = np.searchsorted(axis, axis[track.row] + by.value - SAME_TIME)
-    place = np.searchsorted(track.key, track.keys(track.life, row))
+    row = np.searchsorted(axis, axis + by.value - SAME_TIME)[track.row]
+    place = track.at_or_after(row)
     safe = np.minimum(place, max(track.size - 1, 0))
     there = (row < clock.size) & (place < track.size)
     there &= (track.life[safe] == track.life) if track.size else there
@@ -205,12 +207,12 @@ def latest(track: Track, moments: Moments) -> Ints:
     """
     if not moments.count:
         return np.full(track.size, NOBODY)
-    if not np.isin(moments.subject, track.name).any():
+    if not np.isin(moments.subject, track.names).any():
         order = np.argsort(moments.row, kind="stable")
         place = np.searchsorted(moments.row[order], track.row, side="right") - 1
         return np.where(place >= 0, order[np.maximum(place, 0)], NOBODY)
     keys = track.keys(moments.life, moments.row)
     order = np.argsort(keys, kind="stable")
-    place = np.searchsorted(keys[order], track.key, side="right") - 1
-    found = order[np.maximum(place, 0)]
-    return np.where((place >= 0) & (moments.life[found] == track.life), found, NOBODY)
+    begins = np.searchsorted(track.key, keys[order])
+    found = np.repeat(np.r_[NOBODY, order], np.diff(np.r_[0, begins, track.size]))
+    return np.where((found != NOBODY) & (moments.life[found] == track.life), found, NOBODY)

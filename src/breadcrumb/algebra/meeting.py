@@ -54,7 +54,7 @@ def meet_tracks(left: S, right: S) -> tuple[S, S]:
 
 def places_at(track: Track, moments: Moments, way: int, by: Duration | None = None) -> Ints:
     """Return the place of the sample for each moment: on its frame, or a duration before (-1) or after (1) it."""
-    subject_has_samples = np.isin(moments.subject, track.name)
+    subject_has_samples = np.isin(moments.subject, track.names)
     if subject_has_samples.any() or not moments.count or not track.size:
         life, index, keys = moments.life, track.key, track.keys
         places = np.arange(track.size)
@@ -116,7 +116,7 @@ def _moved(track: Track, row: Ints, way: int, by: Duration) -> Ints:
 
 def _same_life(track: Track, place: Ints, life: Ints, moments: Moments) -> NDArray[np.bool_]:
     owner = track.life[place]
-    by_subject = np.isin(moments.subject, track.name)
+    by_subject = np.isin(moments.subject, track.names)
     return np.asarray(~by_subject | (owner == life))
 
 

@@ -177,11 +177,11 @@ class Signal(Vectors):
 
     def during(self, spans: Spans) -> Self:
         """Return the samples that lie in the spans of their object, or in spans of nobody in particular."""
-        return self.take(np.flatnonzero(spans.covers(self.track.life, self.track.row)))
+        return self.take(np.flatnonzero(spans.over(self.track)))
 
     def outside(self, spans: Spans) -> Self:
         """Return the samples that lie in none of the spans."""
-        return self.take(np.flatnonzero(~spans.covers(self.track.life, self.track.row)))
+        return self.take(np.flatnonzero(~spans.over(self.track)))
 
     def per(self, spans: Spans) -> "Segments[Self]":
         """Return the signal in each span by itself, in the order in which they begin: one play, hold, hop or life.

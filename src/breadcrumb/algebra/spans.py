@@ -8,6 +8,7 @@ import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, elapsed, window
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
@@ -157,6 +158,23 @@ class Spans:
             own = self.life[owned] * size
             inside |= _inside(life * size + row, own + self.first[owned], own + self.last[owned])
         return inside
+
+    def over(self, track: Track) -> Bools:
+        """Return which samples of a track lie in a span of their life, or in one of nobody in particular."""
+        if track.source is not None:
+            return self.covers(track.life, track.row)
+        size = self.session.clock.size
+        everyone = self.life == NOBODY
+        inside = np.zeros(track.size, np.bool_)
+        if everyone.any():
+            begun = np.bincount(self.first[everyone], minlength=size + 1)
+            over = np.bincount(self.last[everyone] + 1, minlength=size + 1)
+            inside = (np.cumsum(begun - over) > 0)[track.row]
+        owned = self.pick(np.flatnonzero(~everyone[self._by_beginning])).merged()
+        begin = np.searchsorted(track.key, track.keys(owned.life, owned.first))
+        end = np.searchsorted(track.key, track.keys(owned.life, owned.last), side="right")
+        lengths = np.diff(np.r_[0, np.stack([begin, end], axis=1).ravel(), track.size])
+        return np.asarray(inside | np.repeat(np.arange(len(lengths)) % 2 == 1, lengths))
 
     def _shared(self, other: "Spans", sign: str) -> "Spans":
         """Return other spans in which those of nobody in particular are given to each life that has spans here."""

@@ -98,6 +98,11 @@ class Track:
         return len(self.starts) < 2 or len(np.unique(self.row)) == self.size
 
     @cached_property
+    def names(self) -> Ints:
+        """Who has samples here, as places in the session's names, rising."""
+        return np.unique(self.name_at(self.runs))
+
+    @cached_property
     def by_row(self) -> tuple[Ints, Ints]:
         """The rows, rising, and the place of the sample on each."""
         order = np.argsort(self.row, kind="stable")
@@ -113,9 +118,20 @@ class Track:
 
     def find_row(self, row: Ints) -> Ints:
         """Return the place of the one sample on each row, NOBODY where there is none."""
-        rows, order = self.by_row
-        place = _found(rows, row)
-        return place if not self.size else np.where(place == NOBODY, NOBODY, order[place])
+        places = np.full(self.session.clock.size, NOBODY)
+        places[self.row] = np.arange(self.size)
+        return places[row]
+
+    def at_or_after(self, row: Ints) -> Ints:
+        """Return, for each sample, the place of the first one at or after another row, in its life or a later one.
+
+        Where no frame was left out, that is as many places on as rows; elsewhere it is looked for.
+        """
+        place = np.arange(self.size) + (row - self.row)
+        inside = np.clip(place, 0, max(self.size - 1, 0))
+        other = np.flatnonzero((place != inside) | (self.row[inside] != row) | (self.life[inside] != self.life))
+        place[other] = np.searchsorted(self.key, self.keys(self.life[other], row[other]))
+        return place
 
     def take(self, places: Ints) -> "Track":
         """Return the track of some of these samples."""

@@ -142,6 +142,8 @@ def _marks(session: Session, name: int, first: int, last: int, row: int) -> tupl
     """Return the sorts of events on each frame between two rows; if too many, this object's and the nearest ones."""
     events, clock = session.events, session.clock
     near = np.flatnonzero((events.row >= first) & (events.row <= last))
+    if not len(near):
+        return ()
     subject = np.where(events.by == NOBODY, events.on, events.by)
     sorts = np.stack([events.row[near], events.kind[near], subject[near]], axis=1)
     _, lead, count = np.unique(sorts, axis=0, return_index=True, return_counts=True)

@@ -263,9 +263,9 @@ def within_scope(signal: Signal, during: Spans | None, except_during: Spans | No
         return signal
     keep = np.ones(track.size, np.bool_)
     if during is not None:
-        keep &= during.covers(track.life, track.row)
+        keep &= during.over(track)
     if except_during is not None:
-        keep &= ~except_during.covers(track.life, track.row)
+        keep &= ~except_during.over(track)
     if reach:
         keep[1:] &= keep[:-1]
         keep &= ~track.first_of_life

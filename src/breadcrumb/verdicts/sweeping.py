@@ -1,6 +1,7 @@
 """Looking at every sample once, in blocks that fit the cache, and keeping only what a verdict needs."""
 
 from collections.abc import Callable
+from itertools import repeat
 from typing import NamedTuple, TypeAlias
 
 import numpy as np
@@ -143,11 +144,10 @@ def _tallies(
     """Return each object's part, from that of its runs."""
     if not len(starts):
         return ()
-    names = ("", *track.session.names)
-    frames = track.session.clock.frames
+    names, frames = track.session.names, track.session.clock.frames
     code = track.name_at(starts) + 1
     at = track.name_at(broken) + 1 if len(broken) else broken
-    size = len(names)
+    size = len(names) + 1  # nobody comes first
     total = np.bincount(code, tested, size)
     breaches = np.bincount(at, minlength=size)
     worst = np.full(size, np.inf)
@@ -160,6 +160,6 @@ def _tallies(
     first_frame[~hit] = None
     closest = worst[kept].astype(object)
     closest[(total[kept] == 0) | ~np.isfinite(worst[kept]) | exact] = None
-    objects = (names[k] for k in kept.tolist())
+    objects = ("" if code == 0 else names[code - 1] for code in kept.tolist())
     parts = zip(objects, total[kept].astype(int).tolist(), breaches[kept].tolist(), first_frame, closest, strict=True)
-    return tuple(map(Tally._make, parts))
+    return tuple(map(tuple.__new__, repeat(Tally), parts))

@@ -59,7 +59,7 @@ def bounces(
     """
     moving = velocity if velocity is not None else position_of(objects).rate()
     sentence = f"{moving.owner or moving.name} bounces at {at.label}" + _keeps(keeps, tol, moving.unit)
-    contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.name)))
+    contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.names)))
     if not contacts.count:
         why = at.unseen or moving.track.unseen or f"no {at.label} of {moving.owner or moving.name} to judge"
         return Verdict(sentence, "idle", at.session.label, of="bounces", why_idle=why)

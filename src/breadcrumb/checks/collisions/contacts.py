@@ -194,9 +194,8 @@ def never_touches(
     """
     position = position_of(objects)
     spans = touching(objects, others, radius=radius, other_radius=other_radius, swept=swept)
-    life, row = position.track.life, position.track.row
-    told = None if spans.unknown is None else ~spans.unknown.covers(life, row)
-    free = Signal(position.track, "free", (~spans.covers(life, row),), told, owner=position.owner)
+    told = None if spans.unknown is None else ~spans.unknown.over(position.track)
+    free = Signal(position.track, "free", (~spans.over(position.track),), told, owner=position.owner)
     sentence = spans.label.replace(" touches ", " never touches ")
     said = Phrase("touching", "apart", "touches")
     return judge_flag(free, sentence, said, scope=Scope(occasions=occasions), position=position)

@@ -195,7 +195,7 @@ def lands_on(
 
 def of_these(moments: Moments, position: Signal) -> Moments:
     """Return the moments of objects that have this position; all, if none is of them, for an error in good words."""
-    mine = np.isin(moments.subject, position.track.name)
+    mine = np.isin(moments.subject, position.track.names)
     return moments.pick(np.flatnonzero(mine)) if mine.any() else moments
 
 
