@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
 from breadcrumb.algebra import blocks
-from breadcrumb.algebra.along import delayed, places_later
+from breadcrumb.algebra.along import delayed, first_of_life, places_later
 from breadcrumb.algebra.durations import window
 from breadcrumb.checks import movement, values
 from breadcrumb.errors import Misuse, UnknownName
@@ -362,6 +362,7 @@ def test_samples_in_order_are_told_the_same_as_one_by_one(seed: int) -> None:
     states = [{who: {"n": float(row)} for who in "abc" if draw.random() < 0.8} for row in range(12)]
     kinds = dict.fromkeys("abc", "keg")
     n = make_trace(states, kinds=kinds, times=times, frames=np.cumsum(draw.integers(1, 3, 12)).tolist()).all("keg").n
+    n = n.take(np.flatnonzero(draw.random(len(n)) < 0.8))  # as if it had not been sampled on some frames
     track, first = n.track, draw.integers(0, 12, 6)
     life = draw.integers(-1, track.session.lives.size, 6)
     spans = Spans(track.session, "some", life, first, np.minimum(first + draw.integers(0, 4, 6), 11))
@@ -375,6 +376,14 @@ def test_samples_in_order_are_told_the_same_as_one_by_one(seed: int) -> None:
             due = other[far][0 if way > 0 else -1] if far.any() else None
             expected = (-1 if way > 0 else np.nan) if due is None else due if way > 0 else n.values[due]
             assert found[place] == pytest.approx(expected, nan_ok=True)
+
+
+def test_the_first_value_of_a_life_is_its_first_known_one() -> None:
+    """What was not recorded at a life's beginning is passed over, and a life without any value has none."""
+    states: list[dict[str, dict[str, Any]]] = [{"a": {"n": value}, "b": {"n": None}} for value in (None, 2.0, 3.0)]
+    n = make_trace(states, kinds={"a": "keg", "b": "keg"}, declare=()).all("keg").n
+    assert first_of_life(n).usable.tolist() == [True] * 3 + [False] * 3
+    assert first_of_life(n).values[:3].tolist() == [2.0] * 3
 
 
 def test_recorded_values_cannot_be_overwritten() -> None:
@@ -424,6 +433,11 @@ def test_the_length_of_a_block_never_shows(monkeypatch: pytest.MonkeyPatch) -> N
         ]
         assert verdicts[0].margin is not None
         assert verdicts[0].margin.value == pytest.approx(25.0 + float(np.nanmin(kegs.speed.values)), rel=1e-12)
+        speed = kegs.speed.values
+        fast = movement.keeps_speed(kegs, 0.0, tol=20.0)
+        assert fast.breach_count == (speed > 20.0).sum() > 0
+        worst = [20.0 - np.nanmax(speed[kegs.speed.track.name == name]) for name in range(3)]
+        assert [tally.worst for tally in fast.by_object()] == pytest.approx(worst)
         return [kegs.yaw.unwrapped().values.tolist(), kegs.speed.values[1:9].tolist(), *numbers]
 
     whole = found()

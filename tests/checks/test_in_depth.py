@@ -116,6 +116,13 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "errors that were asked for": (lambda: _errors("roll is empty", "roll is empty", times=2), "held", ""),
     "an error too many": (lambda: _errors("roll is empty", "roll is empty", times=1), "broken", "once too often"),
     "an error that did not come": (lambda: _errors(times=1), "broken", "not reported"),
+    "what is not a number, and stays so": (lambda: session.only_these_change(line([math.nan] * 3), []), "held", ""),
+    "what changes while it is missing": (lambda: session.only_these_change(line([1.0, None, 2.0]), []), "broken", "1 to 2"),
+    "a fall while it is missing": (lambda: values.never_falls(line([3.0, None, 2.0]).one("keg").n), "broken", "-1"),
+    "a touch that was there before the trace": (lambda: _told(0, 1), "idle", "undecided"),
+    "a touch that nothing tells of": (lambda: _told(3, 4), "broken", "no event"),
+    "a touch while the other's place is missing": (lambda: _told(told=2, lost=2), "idle", "undecided"),
+    "a touch that is told elsewhere": (lambda: _told(told=2, lost=5), "broken", "no touch"),
     "what may change by pattern": (lambda: session.only_these_change(line([1.0, 2.0]), ["k*.n"]), "idle", "no columns"),
     "a law with its velocity": (lambda: _falling(1.0), "held", ""),
     "a law that is not obeyed": (lambda: _falling(1.2), "broken", "off"),
@@ -135,6 +142,17 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
+
+
+def _told(*touching: int, told: int | None = None, lost: int | None = None) -> Verdict:
+    """Two kegs that touch on some frames, of which events tell, and of which one is nowhere on another frame."""
+    states: list[dict[str, dict[str, Any]]] = [
+        {"a": {"p": (0.0, 0.0)}, "b": {"p": None if n == lost else (float(n not in touching), 0.0)}} for n in range(8)
+    ]
+    events = [(told, "bump", "a")] if told is not None else []
+    trace = make_trace(states, kinds={"a": "keg", "b": "boat"}, events=events, declare=["bump"])
+    touches = collisions.touching(trace.one("keg").p, trace.one("boat").p, radius=0.5)
+    return collisions.reports_every_touch(trace.events("bump"), touches)
 
 
 def _stopping(*speeds: float) -> Verdict:

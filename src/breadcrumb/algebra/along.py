@@ -215,4 +215,4 @@ def latest(track: Track, moments: Moments) -> Ints:
     order = np.argsort(keys, kind="stable")
     begins = np.searchsorted(track.key, keys[order])
     found = np.repeat(np.r_[NOBODY, order], np.diff(np.r_[0, begins, track.size]))
-    return np.where((found != NOBODY) & (moments.life[found] == track.life), found, NOBODY)
+    return np.where(moments.life[found] == track.life, found, NOBODY)
