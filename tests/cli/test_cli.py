@@ -125,12 +125,14 @@ def test_a_folder_of_traces_stands_for_all_of_them(cli: Cli, bay: Callable[..., 
 
 
 def test_the_demo_shows_a_pass_and_an_explained_failure(cli: Cli, tmp_path: Path, untraced: dict[str, str]) -> None:
-    """Without any option a newcomer gets two traces, the check files, figures, and a summary that says where all is."""
+    """Without any option a newcomer gets two traces, checks, figures, a page, and a summary that says where all is."""
     done = cli("demo", env=untraced)
     assert done.returncode == 0, done.stderr
     assert re.search(r"1\d\d checks on 2 sessions: 2 broken, 2\d\d held", done.stdout)
     assert "Traces are in lantern-bay" in done.stdout
     assert len(list((tmp_path / "lantern-bay" / "faulty.figures").glob("*.png"))) == 2
+    page = next(line for line in done.stdout.splitlines() if "on the page" in line).split()[-1].rstrip(".")
+    assert "check_barrels_bounce_by_the_normal" in (tmp_path / page).read_text("utf-8")
     again = cli(*next(line for line in done.stdout.splitlines() if line.startswith("  breadcrumb check")).split()[1:])
     assert again.returncode == 1
     assert cli("show", "lantern-bay/correct.crumbs").returncode == 0
@@ -177,6 +179,7 @@ def test_the_demo_plays_a_session_that_must_fail(cli: Cli) -> None:
     """With an empty roll its own checks run, and hold because the errors come."""
     done = cli("demo", "--empty-roll", "--seconds", "60", "--rate", "30")
     assert "3 checks on 1 session: 3 held" in done.stdout, done.stdout + done.stderr
+    assert "figures in" not in done.stdout  # nothing broke, so there is none
     assert "breadcrumb check lantern-bay/checks/negative lantern-bay/empty-roll.crumbs" in done.stdout
 
 

@@ -15,6 +15,7 @@ from breadcrumb.demo.faults import FAULTS, SWITCHES, UnknownFault
 from breadcrumb.demo.play import SECONDS, play
 from breadcrumb.demo.time import JITTER, RATES
 from breadcrumb.errors import TraceExists
+from breadcrumb.report.reporting import write_report
 from breadcrumb.report.summary import summary
 from breadcrumb.run.results import BROKE, RunResult
 from breadcrumb.run.running import run_checks
@@ -83,7 +84,7 @@ def command(
             "roll_is_empty": empty_roll,
         }
         builds = _builds(faults, empty_roll)
-        run = _play_all(builds, checks / _NEGATIVE if empty_roll else checks, out, how)
+        run, page = _play_all(builds, checks / _NEGATIVE if empty_roll else checks, out, how)
     except (UnknownFault, TraceExists, scripting.WrongScript) as error:
         fail(error)
     except OSError as error:
@@ -91,7 +92,7 @@ def command(
     screen = console()
     screen.print(summary(run, draw(run, None)))
     screen.print()
-    _say_where(out, list(builds)[-1], list(builds.values())[-1])
+    _say_where(out, list(builds)[-1], list(builds.values())[-1], page)
 
 
 def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, ...]]:
@@ -101,14 +102,17 @@ def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, .
     return {"faulty": faults} if faults else {"correct": (), "faulty": (_SHOWN_FAULT,)}
 
 
-def _play_all(builds: dict[str, tuple[str, ...]], checks: Path, out: Path, how: dict[str, Any]) -> RunResult:
-    """Play all builds, and run the check files of a folder on them."""
+def _play_all(
+    builds: dict[str, tuple[str, ...]], checks: Path, out: Path, how: dict[str, Any]
+) -> tuple[RunResult, Path]:
+    """Play all builds, run the check files of a folder on them, and write the page of all outcomes."""
     traces = []
     with progress() as show:
         for number, (name, broken) in enumerate(builds.items()):
             show(number, len(builds), f"playing the {name} build")
             traces.append(play(out / f"{name}.crumbs", broken, overwrite=True, **how))
-        return run_checks(sorted(checks.glob("check_*.py")), traces, show)
+        run = run_checks(sorted(checks.glob("check_*.py")), traces, show)
+        return run, write_report(run, out / "report", progress=lambda what: show(1, 1, f"writing {what}"))
 
 
 def _shows_at(faults: tuple[str, ...], usual: str) -> str:
@@ -150,12 +154,15 @@ def _list_faults() -> None:
     console().print(table)
 
 
-def _say_where(out: Path, build: str, faults: tuple[str, ...]) -> None:
+def _say_where(out: Path, build: str, faults: tuple[str, ...], page: Path) -> None:
     names = ", ".join(f"{name} ({_line_of(name)})" for name in faults)
     if names:
         click.echo(f"The {build} build has {names}.")
     checks = out / "checks" / (_NEGATIVE if build == "empty-roll" else "")
-    click.echo(f"Traces are in {out}, check files in {checks}, figures in {out / f'{build}.figures'}.")
+    figures = out / f"{build}.figures"
+    drawn = f", figures in {figures}" if figures.is_dir() else ""
+    click.echo(f"Traces are in {out}, check files in {checks}{drawn}.")
+    click.echo(f"All outcomes, with replays of what broke, are on the page {page}.")
     click.echo("Go on with:")
     click.echo(f"  breadcrumb show {out / f'{build}.crumbs'}")
     click.echo(f"  breadcrumb check {checks} {out / f'{build}.crumbs'}")

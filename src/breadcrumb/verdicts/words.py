@@ -47,11 +47,11 @@ def plus_minus(tol: float, unit: str) -> str:
 
 
 def margin_words(margin: Margin | None) -> str:
-    """Return a margin with its unit and its share of what is allowed."""
+    """Return a margin with its unit and, unless the rule is broken, its share of what is allowed."""
     if margin is None:
         return "exact"
-    share = f" ({margin.share:.0%} of {number(margin.allowed)})" if margin.share is not None else ""
-    return amount(margin.value, margin.unit) + share
+    told = margin.share is not None and margin.value >= 0
+    return amount(margin.value, margin.unit) + (f" ({margin.share:.0%} of {number(margin.allowed)})" if told else "")
 
 
 def breach_words(breach: Breach) -> str:
