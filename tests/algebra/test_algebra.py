@@ -386,6 +386,28 @@ def test_the_first_value_of_a_life_is_its_first_known_one() -> None:
     assert first_of_life(n).values[:3].tolist() == [2.0] * 3
 
 
+def test_vectors_in_the_data_of_moments_are_a_signal() -> None:
+    """Numbers and vectors that events carry can be computed with like any other value at their moments."""
+    events = [(1, "thrown", "a", None, {"aim": [3.0, 4.0], "force": 2}), (2, "thrown", "a", None, {"aim": [0.0, 1.0]})]
+    trace = make_trace([{"a": {"n": 0.0}}] * 4, kinds={"a": "keg"}, events=events)
+    aim, force = (Signal.from_data(trace.events("thrown"), key, "m") for key in ("aim", "force"))
+    assert aim.norm().values.tolist() == [5.0, 1.0]
+    assert (aim.y.values.tolist(), aim.unit) == ([4.0, 1.0], "m")
+    assert force.usable.tolist() == [True, False]
+    with pytest.raises(Misuse, match="expected numbers"):
+        Signal.from_data(make_trace([{}], kinds={}, events=[(0, "t", None, None, {"k": "x"})]).events("t"), "k")
+
+
+def test_the_turn_from_one_angle_to_another_is_the_short_way() -> None:
+    """It is at most half a turn, with a sign, in degrees and in radians."""
+    pairs = [(350.0, 10.0), (10.0, 350.0), (0.0, 179.0), (90.0, 90.0)]
+    for unit, full in (("deg", 360.0), ("rad", 2 * np.pi)):
+        states = [{"a": {"yaw": a * full / 360, "roll": b * full / 360}} for a, b in pairs]
+        keg = make_trace(states, kinds={"a": "keg"}, angles={"unit": unit}).one("keg")
+        turn = keg.roll.turn_from(keg.yaw).values * 360 / full
+        assert turn.tolist() == pytest.approx([20.0, -20.0, 179.0, 0.0])
+
+
 def test_recorded_values_cannot_be_overwritten() -> None:
     """All checks look at the same values, so none can change them for the next one."""
     x = make_trace([{"a": {"x": float(n)}} for n in range(4)], kinds={"a": "keg"}).one("keg").x

@@ -243,6 +243,29 @@ def test_a_point_on_the_screen_becomes_a_ray_and_comes_back(name: str) -> None:
         eye.position.to_ray(eye)
 
 
+def test_what_is_behind_the_camera_is_not_on_its_screen() -> None:
+    """A point behind the eye has no place on the screen, nor has one whose own place is missing."""
+    eye = {
+        "position": (0.0, 0.0, 0.0),
+        "screen": (800.0, 600.0),
+        "field_of_view": 90.0,
+        "yaw": 0.0,
+        "pitch": 0.0,
+        "roll": 0.0,
+    }
+    places = [(5.0, 0.0, 0.0), (-5.0, 0.0, 0.0), None, (5.0, 1.0, 1.0)]
+    states: list[dict[str, dict[str, Any]]] = [{"eye": eye, "keg": {"position": place}} for place in places]
+    axes = {"x": "east", "y": "north", "z": "up"}
+    trace = make_trace(
+        states, kinds={"eye": "camera", "keg": "keg"}, axes=axes, units={"field_of_view": "deg"},
+        angles={"unit": "deg", "zero": "east", "sense": "counter-clockwise"},
+    )  # fmt: skip
+    seen = trace.one("keg").position.on_screen(trace.one("camera"))
+    assert seen.usable.tolist() == [True, False, False, True]
+    assert seen.values[0].tolist() == pytest.approx([400.0, 300.0])
+    assert seen.values[3].tolist() == pytest.approx([340.0, 240.0])
+
+
 def test_a_spin_by_quaternions_is_an_angle() -> None:
     """The turn about an axis is followed through whole turns and through the change of sign of a quaternion."""
     halves = [math.radians(9 * n) / 2 for n in range(120)]

@@ -116,6 +116,14 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "errors that were asked for": (lambda: _errors("roll is empty", "roll is empty", times=2), "held", ""),
     "an error too many": (lambda: _errors("roll is empty", "roll is empty", times=1), "broken", "once too often"),
     "an error that did not come": (lambda: _errors(times=1), "broken", "not reported"),
+    "a change on the way into a span": (lambda: _steady([3, 3, 5, 5, 3], during=True), "held", ""),
+    "a change within a span": (lambda: _steady([3, 3, 5, 6, 3], during=True), "broken", "6"),
+    "a change on the way into what is left out": (lambda: _steady([3, 3, 5, 5, 3], during=False), "held", ""),
+    "a change elsewhere": (lambda: _steady([3, 4, 5, 5, 3], during=False), "broken", "4"),
+    "sounds that go with their own kegs": (lambda: _owned(spawns.dies_with, {"a": 3, "b": 7}, {"a": 3, "b": 7}), "held", ""),
+    "a sound that goes with another keg": (lambda: _owned(spawns.dies_with, {"a": 3, "b": 7}, {"a": 7, "b": 7}), "broken", "there too long"),
+    "sounds that outlive their own kegs": (lambda: _owned(spawns.outlives, {"a": 6, "b": 3}, {"a": 8, "b": 5}, by=seconds(0.2)), "held", ""),
+    "a sound that goes on as long as another's": (lambda: _owned(spawns.outlives, {"a": 6, "b": 3}, {"a": 8, "b": 8}, by=seconds(0.2)), "broken", "there too long"),
     "what is not a number, and stays so": (lambda: session.only_these_change(line([math.nan] * 3), []), "held", ""),
     "what changes while it is missing": (lambda: session.only_these_change(line([1.0, None, 2.0]), []), "broken", "1 to 2"),
     "a fall while it is missing": (lambda: values.never_falls(line([3.0, None, 2.0]).one("keg").n), "broken", "-1"),
@@ -142,6 +150,30 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
+
+
+def _steady(numbers: Sequence[float], *, during: bool) -> Verdict:
+    """A number that is judged within the spans in which it is 5 and more, or outside them."""
+    n = line(numbers).one("keg").n
+    high = (n >= 5).spans()
+    return values.unchanged(n, during=high) if during else values.unchanged(n, except_during=high)
+
+
+def _owned(check: Callable[..., Verdict], kegs: dict[str, int], sounds: dict[str, int], **more: Any) -> Verdict:
+    """Two kegs that leave on some frames, each with a sound of its own from frame 1 on, which leaves on another."""
+    things = [SimpleNamespace(id=who, owner=None, n=0.0, until=until) for who, until in kegs.items()]
+    parts = [SimpleNamespace(id=f"of-{who}", owner=who, n=0.0, until=until) for who, until in sounds.items()]
+    frame = 0
+    with tempfile.TemporaryDirectory() as folder:
+        with Recorder(f"{folder}/owned.crumbs") as rec:
+            rec.watch_each(lambda: [one for one in things if frame < one.until], kind="keg", id="id", n="n")
+            rec.watch_each(
+                lambda: [one for one in parts if 1 <= frame < one.until], kind="sound", id="id", parent="owner", n="n"
+            )
+            for frame in range(10):
+                rec.frame(frame / 10)
+        trace = open_trace(f"{folder}/owned.crumbs")
+        return check(trace.all("sound"), trace.all("keg"), **more)
 
 
 def _told(*touching: int, told: int | None = None, lost: int | None = None) -> Verdict:
