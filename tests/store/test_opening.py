@@ -10,6 +10,7 @@ from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 
@@ -227,6 +228,22 @@ def test_what_is_no_whole_trace_is_refused_with_a_reason(tmp_path: Path, name: s
     damage(tmp_path / "a.crumbs")
     with pytest.raises(error, match=words):
         open_trace(tmp_path / "a.crumbs")
+
+
+@pytest.mark.parametrize(("column", "value"), [("frame", 99), ("frame", 3), ("frame", -2), ("life", 9), ("life", -1)])
+def test_samples_that_belong_nowhere_are_refused(tmp_path: Path, column: str, value: int) -> None:
+    """A sample of a life, or on a frame, that the trace does not have is damage, and never taken for another one's."""
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch(SimpleNamespace(x=1.0), id="heron", kind="skiff", x="x")
+        for frame in range(0, 10, 2):
+            rec.frame(frame / 60, frame=frame)
+    assert open_trace(tmp_path / "a.crumbs").one("skiff").x.values.tolist() == [1.0] * 5
+    file = tmp_path / "a.crumbs" / "states" / "skiff.parquet"
+    table = pq.read_table(file).to_pydict()
+    table[column][1] = value
+    pq.write_table(pa.table(table), file)
+    with pytest.raises(TraceError, match=f"a sample o[fn] a {column} that the trace does not have"):
+        _ = open_trace(tmp_path / "a.crumbs").one("skiff").x
 
 
 def test_columns_of_large_tables_are_mapped_from_the_second_time_on(tmp_path: Path) -> None:

@@ -266,8 +266,9 @@ def _read_life(column: Any, session: Session) -> Ints:
 
 
 def _read_row(column: Any, session: Session) -> Ints:
-    row = np.searchsorted(session.clock.frames, ints(column, NOBODY))
-    if len(row) and row.max() >= session.clock.size:
+    frame, frames = ints(column, NOBODY), session.clock.frames
+    row = np.searchsorted(frames, frame)
+    if len(row) and (row.max() >= session.clock.size or (frames[row] != frame).any()):
         raise ValueError("a sample on a frame that the trace does not have")
     return row
 
