@@ -113,6 +113,8 @@ class Wave(NamedTuple):
 
 
 _ROUNDS = 6
+_SETTLED = 1e-12
+"""By which share of it a frequency may still change to count as found."""
 
 
 def wave_fit(track: Track, values: Floats, usable: Bools, period: float) -> Wave:
@@ -134,17 +136,18 @@ def wave_fit(track: Track, values: Floats, usable: Bools, period: float) -> Wave
         return Wave(places[:0], nothing, nothing, nothing, places[:0], nothing)
     y = values[places]
     t = times - np.repeat(times[starts], counts)
-    w = np.full(len(counts), 2 * np.pi / period)
+    w = nominal = np.full(len(counts), 2 * np.pi / period)
     c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
+    phase = np.repeat(np.arctan2(b, a), counts) - np.repeat(nominal * times[starts], counts)
     for _ in range(_ROUNDS):
         sin, cos = _waves(w, t, counts)
         slope = t * (np.repeat(a, counts) * cos - np.repeat(b, counts) * sin)
         c, a, b, change = _solved(y, [np.ones(len(t)), sin, cos, slope], starts)
         w = w + np.clip(change, -0.2 * w, 0.2 * w)
-    c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
-    nominal = np.full(len(counts), 2 * np.pi / period)
-    _, at, bt = _solved(y, [np.ones(len(t)), *_waves(nominal, t, counts)], starts)
-    phase = np.repeat(np.arctan2(bt, at), counts) - np.repeat(nominal * times[starts], counts)
+        if (np.abs(change) <= _SETTLED * w).all():
+            break
+    else:
+        c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
     return Wave(places[starts], c, np.hypot(a, b), 2 * np.pi / w, places, phase)
 
 
