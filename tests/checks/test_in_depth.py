@@ -356,6 +356,20 @@ def test_heading_and_speed_are_derived_from_where_things_are() -> None:
     assert heron.speed.values[1:].tolist() == pytest.approx([10.0, 0.0, 10 * math.sqrt(2)])
 
 
+def test_what_may_change_is_neither_tested_nor_missing() -> None:
+    """Frames on which a change is allowed, and a life's first one, are left out; a value that is missing is counted."""
+    for lost, tested in ((None, 3), (6, 2)):
+        numbers = [None if n == lost else 3.0 if n < 2 else 5.0 for n in range(7)]
+        trace = line(numbers, events=[(2, "tap", "keg"), (0, "tap", "keg")])
+        tap, n = trace.events("tap"), trace.one("keg").n
+        verdict = values.unchanged(n, except_at=tap)
+        assert (verdict.outcome, verdict.tested, verdict.missing) == ("held", tested, 3 - tested)
+        within = values.unchanged(n, except_at=tap, during=trace.one("keg").life_spans)
+        assert (within.outcome, within.tested) == ("held", tested)
+        assert values.unchanged(n, except_at=tap.where(tap.row == 0)).outcome == "broken"
+        assert (values.unchanged(n).tested, values.unchanged(n).missing) == (tested + 3, 3 - tested)
+
+
 def test_a_value_that_is_missing_takes_nothing_off_the_margin() -> None:
     """A life's first sample has no speed, and a gap none either; what stands in their place is never looked at."""
     gap = line([(0.5 * n, 0.0) if n != 4 else None for n in range(9)], "position").one("keg")

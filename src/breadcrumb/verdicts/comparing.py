@@ -14,7 +14,7 @@ from breadcrumb.algebra.samples import both
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Floats, Ints
+from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import Picture, level
 from breadcrumb.verdicts.judging import Case, Phrase, tolerance, within_scope
 from breadcrumb.verdicts.sweeping import Between, SlackOf
@@ -30,20 +30,27 @@ class Scope(NamedTuple):
     occasions: int = 1
     reach: int = 0
     """How many samples back a value reaches; it belongs to the spans if all of them do."""
+    exempt: Bools | None = None
+    """Which samples are not asked about whatever the spans are."""
 
     def of(self, signal: Signal) -> Signal:
-        """Return the samples of a signal that are asked about."""
+        """Return the samples of a signal that are asked about; exempt ones may stay, without a value."""
+        if self.exempt is not None:
+            signal = replace(signal, valid=signal.usable & ~self.exempt)
         if self.during is None and self.except_during is None:
             return signal
-        return within_scope(signal, self.during, self.except_during, self.reach)
+        return within_scope(signal, self.during, self.except_during, self.reach, self.exempt)
 
     def skipped(self, signal: Signal) -> int:
-        """Return how many of the samples cannot have a value, since it reaches back beyond the beginning of a life."""
-        if not self.reach or signal.valid is None or self.during is not None or self.except_during is not None:
+        """Return how many samples need no value: exempt ones, and those that reach back beyond a life's begin."""
+        if signal.valid is None or self.during is not None or self.except_during is not None:
             return 0
+        exempt = np.zeros(0, np.int64) if self.exempt is None else np.flatnonzero(self.exempt)
+        if not self.reach:
+            return len(exempt)
         track = signal.track
         begins = track.starts[track.session.lives.first[track.life[track.starts]] == track.row[track.starts]]
-        return int((~signal.valid[begins]).sum())
+        return len(np.union1d(begins[~signal.valid[begins]], exempt))
 
 
 EVERYTHING = Scope()

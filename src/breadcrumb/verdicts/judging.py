@@ -10,7 +10,7 @@ from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Floats, Ints, Session
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.excerpts import Picture, excerpt_at, level
 from breadcrumb.verdicts.findings import Breach, Margin, Outcome, Stretch, Tally
@@ -252,8 +252,14 @@ def judge(
     return case.verdict(words, occasions)
 
 
-def within_scope(signal: Signal, during: Spans | None, except_during: Spans | None, reach: int = 0) -> Signal:
-    """Return the samples that a check is asked about.
+def within_scope(
+    signal: Signal,
+    during: Spans | None,
+    except_during: Spans | None,
+    reach: int = 0,
+    exempt: Bools | None = None,
+) -> Signal:
+    """Return the samples that a check is asked about, and that are not exempt.
 
     A value that is derived over a step (`reach=1`) belongs to the spans if both ends of the step do, and a life's first
     sample has none.
@@ -269,6 +275,8 @@ def within_scope(signal: Signal, during: Spans | None, except_during: Spans | No
     if reach:
         keep[1:] &= keep[:-1]
         keep &= ~track.first_of_life
+    if exempt is not None:
+        keep &= ~exempt
     return signal.take(np.flatnonzero(keep))
 
 

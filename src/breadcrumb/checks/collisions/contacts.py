@@ -248,7 +248,7 @@ def never_skips(
     stays = Signal(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
     if except_at is not None:
         stays = stays.take(np.flatnonzero(~marked(stays.track, except_at)))
-    scope = Scope(during, except_during, occasions, reach=1 if during is not None or except_during is not None else 0)
+    scope = Scope(during, except_during, occasions, reach=1)
     said = Phrase("on the other side", "on this side", "passes through")
     return judge_flag(stays, sentence, said, scope=scope, position=position)
 

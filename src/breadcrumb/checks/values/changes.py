@@ -48,12 +48,9 @@ def unchanged(
     """
     exception = f" except at {except_at.label}" if except_at is not None else ""
     sentence = f"{signal.title} never changes{plus_minus(tol, signal.unit)}{exception}"
-    before = last_known(signal)
-    if except_at is not None:
-        kept = np.flatnonzero(~_at_or_behind(signal, except_at))
-        signal, before = signal.take(kept), before.take(kept)
-    scope = Scope(during, except_during, occasions, reach=1 if during is not None or except_during is not None else 0)
-    return judge_near(signal, before, sentence, tol=tol, scope=scope)
+    exempt = None if except_at is None else _at_or_behind(signal, except_at)
+    scope = Scope(during, except_during, occasions, 1, exempt)
+    return judge_near(signal, last_known(signal), sentence, tol=tol, scope=scope)
 
 
 def never_falls(
