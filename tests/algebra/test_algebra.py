@@ -408,6 +408,20 @@ def test_the_turn_from_one_angle_to_another_is_the_short_way() -> None:
         assert turn.tolist() == pytest.approx([20.0, -20.0, 179.0, 0.0])
 
 
+@pytest.mark.parametrize(
+    ("count", "said"), [(2, ", k1; name one"), (8, "k7; name one"), (10, "k7 and 2 more; name one")]
+)
+def test_asking_for_the_one_of_several_names_them(count: int, said: str) -> None:
+    """Where there are more objects than one, they are told by id, the first eight of them, with what to do."""
+    kegs = [f"k{n}" for n in range(count)]
+    trace = make_trace([{who: {"x": 0.0} for who in kegs}], kinds=dict.fromkeys(kegs, "keg"))
+    with pytest.raises(Misuse, match=f"has {count} objects of kind 'keg': k0.*{said}"):
+        trace.one("keg")
+    assert trace.one(id="k1").ids == ("k1",)
+    with pytest.raises(UnknownName, match="k1"):
+        trace.one(id="kl")
+
+
 def test_recorded_values_cannot_be_overwritten() -> None:
     """All checks look at the same values, so none can change them for the next one."""
     x = make_trace([{"a": {"x": float(n)}} for n in range(4)], kinds={"a": "keg"}).one("keg").x

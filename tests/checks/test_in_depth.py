@@ -147,9 +147,23 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "two alike": (lambda: _alike((0.0, 1.0, 2.0), (0.0, 1.0, 2.0)), "held", ""),
     "the first given is what others are compared with": (lambda: _alike((0.0, 1.0, 5.0), (0.0, 1.0, 2.0)), "broken", "5"),
     "none of a known kind": (lambda: _sparks(at_least=1), "broken", "0"),
+    "an angle of its own unit faces a place": (lambda: _facing(3.0), "held", ""),
+    "an angle of its own unit faces elsewhere": (lambda: _facing(0.5), "broken", "1 deg off"),
     "a turn through the wrap": (lambda: movement.turns_at(line([350.0, 10.0, 30.0], "yaw", angles={"unit": "deg"}).one("keg").yaw, 200), "held", ""),
     "inside a polygon, by its radius": (lambda: movement.stays_inside(line([(1.0, 1.0)], "p").one("keg").p, Polygon(((0, 0), (4, 0), (0, 4))), radius=1.1), "broken", "0.1 outside"),
 }  # fmt: skip
+
+
+def _facing(tol: float) -> Verdict:
+    """A lamp whose angle is recorded in degrees, though the session's angles are in radians, is a degree off."""
+    states = [{"lamp": {"position": (0.0, 0.0), "turn": 46.0}}]
+    about: dict[str, Any] = {
+        "axes": {"x": "east", "y": "north"},
+        "angles": {"unit": "rad", "zero": "east", "sense": "counter-clockwise"},
+        "units": {"turn": "deg"},
+    }
+    lamp = make_trace(states, kinds={"lamp": "lamp"}, **about).one("lamp")
+    return movement.faces(lamp, (2.0, 2.0), angle="turn", tol=tol)
 
 
 def _steady(numbers: Sequence[float], *, during: bool) -> Verdict:

@@ -81,7 +81,8 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1) -> Verdict:
         'held'
     """
     session = trace.data.session
-    sentence = f"the session reports {pattern!r} {times} times, and no other error"
+    often = "once" if times == 1 else f"{times} times"
+    sentence = f"the session reports {pattern!r} {often}, and no other error"
     if not session.clock.size:
         return Verdict(sentence, "idle", session.label, of="sessions", why_idle="no frame was recorded")
     others, messages = _errors(trace, (pattern,))

@@ -121,7 +121,8 @@ def reports_every_touch(events: Moments, touches: Spans, *, tol: Duration | None
         np.where(np.r_[told, meant], 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
         undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", picture=Picture(),
     )  # fmt: skip
-    return case.verdict(f"{events.label} tells of every touch of {touches.label}, and of nothing else", occasions)
+    one = touches.label.replace("every ", "any ")
+    return case.verdict(f"{events.label} tells whenever {one}, and of nothing else", occasions)
 
 
 def never_overlaps(

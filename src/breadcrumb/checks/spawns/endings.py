@@ -201,7 +201,8 @@ def silent_once_gone(objects: Objects, *, occasions: int = 1) -> Verdict:
         np.r_[np.full(len(places), -1.0), np.zeros(leaves.count)], phrase, of="lives", exact=True, unseen=leaves.unseen,
         picture=Picture(lives=objects.life_spans),
     )  # fmt: skip
-    return case.verdict(f"no event of {objects.called} once it is gone", occasions)
+    whom = objects.called.replace("every ", "any ", 1)
+    return case.verdict(f"no event of {whom} once it is gone", occasions)
 
 
 def dies_with(parts: Objects, owner: Objects, *, within: Duration | None = None, occasions: int = 1) -> Verdict:
@@ -225,7 +226,8 @@ def dies_with(parts: Objects, owner: Objects, *, within: Duration | None = None,
         'held'
     """
     due = Window(frames(0), duration(within, "within"), None) if within is not None else Window(frames(0), frames(0))
-    return _outlasts(parts, owner, due, f"{parts.called} is gone with its {owner.kind}", occasions)
+    late = f", or {due} after it" if within is not None else ""
+    return _outlasts(parts, owner, due, f"{parts.called} is gone with its {owner.kind}{late}", occasions)
 
 
 def outlives(
