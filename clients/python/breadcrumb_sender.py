@@ -166,11 +166,17 @@ class _Connection:
     def write(self, lines):
         """Give lines to the system; what it cannot take now waits for the next call."""
         try:
+            self._take(lines)
+        except OSError:  # the listener is gone
+            self._socket.close()
+            raise
+
+    def _take(self, lines):
+        try:
             answer = self._socket.recv(4096)
         except BlockingIOError:
             pass
         else:
-            self._socket.close()
             raise OSError(answer.decode("utf-8", "replace").strip() or "the listener hung up")
         self._flush()
         if len(self._waiting) + len(lines) > MOST_WAITING:

@@ -18,6 +18,8 @@ import numpy as np
 import pytest
 
 from breadcrumb import Trace, open_trace
+from breadcrumb.journal.layout import FILE_NAME
+from breadcrumb.journal.reading import read_journal
 from breadcrumb.testing import assert_sent, script_as_json, sender_script
 
 Listening = Any
@@ -96,6 +98,15 @@ def test_a_sender_that_can_write_nowhere_counts_what_is_lost(play: Play, free_po
     assert said["problem"]
 
 
+def _wait_for(journal: Path, frames: int) -> None:
+    """Wait until a listener has written so many frames; a slow machine takes its time."""
+    for _ in range(600):
+        if journal.exists() and len(read_journal(journal).frames) >= frames:
+            return
+        time.sleep(0.05)
+    raise AssertionError(f"{journal} never had {frames} frames")
+
+
 def test_a_listener_that_vanishes_does_not_disturb_the_game(listening: Listening, sender: Any, tmp_path: Path) -> None:
     """The game goes on, and the rest goes into the file as a whole session, in which everything is told again."""
     session = sender.open_session({"game": "Pasted"}, tmp_path / "rest.jsonl", port=listening.port)
@@ -104,6 +115,7 @@ def test_a_listener_that_vanishes_does_not_disturb_the_game(listening: Listening
     session.state("heron", lit=True, at=[1, 2])
     for frame in range(50):
         if frame == 12:
+            _wait_for(listening.out / "Pasted-1.crumbs" / FILE_NAME, frames=12)
             listening.kill()
         if frame == 20:
             session.leave("spark")
