@@ -79,7 +79,7 @@ def rows(trace: Trace) -> list[Row]:
         Row("V2", "keeps_speed / max", speed, pass_over["xyt"], "<= 6"),
         Row("V2", "pandas diff / keeps_speed", speed, tables.speeds, ">= 9", True),
         Row("V2", "pandas apply / keeps_speed", speed, tables.speeds_one_by_one, ">= 150", True),
-        Row("V2", "never_jumps / max", partial(movement.never_jumps, barrels, 9.0), pass_over["xyt"], "told"),
+        Row("V2", "never_teleports / max", partial(movement.never_teleports, barrels, 9.0), pass_over["xyt"], "told"),
         Row("V3", "unwrapped / add", unwrapped, pass_over["yaw"], "<= 5"),
         Row("V3", "pandas / unwrapped", unwrapped, tables.unwrapped, ">= 9", True),
         Row("V3", "np.unwrap in a loop / unwrapped", unwrapped, tables.unwrapped_one_by_one, ">= 10", True),
@@ -94,7 +94,7 @@ def rows(trace: Trace) -> list[Row]:
 def rows_of_a_crowd(trace: Trace) -> list[Row]:
     """Return what is measured on a session in which all objects are there all the time."""
     causes, effects = ticks(trace, 0), ticks(trace, 3)
-    left, right = (pd.DataFrame({"id": one.subject, "row": one.row}) for one in (causes, effects))
+    left, right = (pd.DataFrame({"id": one.subject, "row": one.clock_index}) for one in (causes, effects))
     some = _Some(trace)
 
     def leads_to() -> Any:
@@ -111,7 +111,7 @@ def rows_of_a_crowd(trace: Trace) -> list[Row]:
 
     def two_pointers() -> Any:
         return _two_pointers(
-            causes.subject.tolist(), causes.row.tolist(), effects.subject.tolist(), effects.row.tolist()
+            causes.subject.tolist(), causes.clock_index.tolist(), effects.subject.tolist(), effects.clock_index.tolist()
         )
 
     return [
@@ -130,7 +130,7 @@ class _Tables:
         barrels = trace.all("barrel")
         track = barrels.position.track
         columns = {"x": barrels.position.x, "y": barrels.position.y, "yaw": barrels.yaw, "lit": barrels.lit}
-        table = pd.DataFrame({"id": track.life, "frame": track.row, "t": track.times})
+        table = pd.DataFrame({"id": track.lifetime, "frame": track.clock_index, "t": track.times})
         self.table = table.assign(**{name: one.parts[0] for name, one in columns.items()})
         self.groups = self.table.groupby("id", sort=False)
         self.bounds = np.append(track.starts, track.size).tolist()
@@ -166,13 +166,13 @@ def _two_pointers(who: list[int], at: list[int], whose: list[int], when: list[in
     """Return the causes without an effect within 6 frames, and how many effects came too often."""
     open_since: dict[int, int] = {}
     had: dict[int, int] = {}
-    lost, surplus, place = [], 0, 0
+    lost, surplus, index = [], 0, 0
     for number, (one, row) in enumerate(zip(whose, when, strict=True)):
-        while place < len(who) and at[place] <= row:
-            if had.get(who[place]) == 0:
+        while index < len(who) and at[index] <= row:
+            if had.get(who[index]) == 0:
                 lost.append(number)
-            open_since[who[place]], had[who[place]] = at[place], 0
-            place += 1
+            open_since[who[index]], had[who[index]] = at[index], 0
+            index += 1
         if row - open_since.get(one, -9) <= 6:
             surplus += had[one] > 0
             had[one] += 1
@@ -185,13 +185,13 @@ class _Some:
     def __init__(self, trace: Trace) -> None:
         position = trace.all("barrel").position
         self.frames = 1_200
-        kept = np.flatnonzero(position.track.row < self.frames)
+        kept = np.flatnonzero(position.track.clock_index < self.frames)
         self.all = position.take(kept)
-        self.few = self.all.take(np.flatnonzero(self.all.track.life < 50))
+        self.few = self.all.take(np.flatnonzero(self.all.track.lifetime < 50))
         self.x, self.y = (part.reshape(OBJECTS, -1) for part in self.all.parts)
 
     def touching(self) -> Spans:
-        return collisions.touching(self.few, self.all, radius=0.5, other_radius=0.5)
+        return collisions.touching(self.few, self.all, radius=(0.5, 0.5))
 
     def frame_by_frame(self) -> int:
         hits = 0
@@ -204,9 +204,9 @@ class _Some:
     def one_by_one(self) -> int:
         hits = 0
         for frame in range(0, self.frames, SHARE):
-            places = list(zip(self.x[:, frame].tolist(), self.y[:, frame].tolist(), strict=True))
-            for x, y in places[:50]:
-                for others_x, others_y in places:
+            indices = list(zip(self.x[:, frame].tolist(), self.y[:, frame].tolist(), strict=True))
+            for x, y in indices[:50]:
+                for others_x, others_y in indices:
                     hits += (x - others_x) ** 2 + (y - others_y) ** 2 <= 1
         return hits
 

@@ -2,7 +2,7 @@
 
     python benchmarks/killing.py --kills 200
 
-A game says each frame after it has ended it. The trace that is left must open, hold every frame but the one in hand,
+A game says each frame after it has ended it. The trace that is left must open, hold every frame but the current one,
 and no frame by half: the properties of both objects, and the event, tell the same number on every frame.
 """
 

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from breadcrumb import Moments, Trace
-from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lives, Session
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lifetimes, Session
 
 OBJECTS, FRAMES = 1_000, 10_000
 RATE = 60
@@ -29,7 +29,7 @@ class InMemory:
         return list(self._columns)
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
-        """Return the life and the row of each sample."""
+        """Return the lifetime and the row of each sample."""
         return self._index
 
     def column(self, kind: str, name: str) -> ColumnData:
@@ -57,31 +57,31 @@ def _session(label: str, first: Ints, length: Ints) -> Trace:
     nobody, nothing = np.full(count, NOBODY), np.zeros(0, np.int64)
     parent = np.where(np.arange(count) % 2, np.arange(count) - 1, NOBODY)
     appear = np.where(first > 0, first, NOBODY)
-    lives = Lives(
+    lifetimes = Lifetimes(
         np.arange(count), np.zeros(count, np.int64), parent, appear, first, first + length - 1,
         np.where(first + length < size, first + length, nobody),
     )  # fmt: skip
     events = Events(nothing, nothing, nothing, (), nothing, nothing, (), nothing.astype(np.bool_))
     names = tuple(f"b{n}" for n in range(count))
-    life = np.repeat(np.arange(count), length)
-    row = np.arange(len(life)) - np.repeat(np.cumsum(length) - length - first, length)
+    lifetime = np.repeat(np.arange(count), length)
+    row = np.arange(len(lifetime)) - np.repeat(np.cumsum(length) - length - first, length)
     t, turn = clock.times[row], draw.uniform(0, 2 * np.pi, count)
 
     def folded(start: Any, speed: Any, extent: float) -> Any:
-        path = np.mod(start[life] + speed[life] * t + extent, 4 * extent)
+        path = np.mod(start[lifetime] + speed[lifetime] * t + extent, 4 * extent)
         return extent - np.abs(path - 2 * extent)
 
     columns = {
         "position.x": folded(draw.uniform(-40, 40, count), 5 * np.cos(turn), 40.0),
         "position.y": folded(draw.uniform(-22, 22, count), 5 * np.sin(turn), 22.0),
-        "yaw": np.mod(draw.uniform(0, 360, count)[life] + 69.0 * t, 360.0),
-        "lit": np.mod(row + draw.integers(0, 500, count)[life], 500) < 250,
-        "heat": draw.uniform(10, 20, count)[life],
+        "yaw": np.mod(draw.uniform(0, 360, count)[lifetime] + 69.0 * t, 360.0),
+        "lit": np.mod(row + draw.integers(0, 500, count)[lifetime], 500) < 250,
+        "heat": draw.uniform(10, 20, count)[lifetime],
     }
     every = {name: ColumnData(values) for name, values in columns.items()}
     every["state"] = ColumnData(np.mod(row // 500, len(TEXTS)), texts=TEXTS)
-    session = Session(label, ABOUT, clock, lives, events, names, ("barrel",))
-    return Trace(InMemory(session, every, (life, row)))
+    session = Session(label, ABOUT, clock, lifetimes, events, names, ("barrel",))
+    return Trace(InMemory(session, every, (lifetime, row)))
 
 
 def ticks(trace: Trace, later: int) -> Moments:
@@ -90,4 +90,4 @@ def ticks(trace: Trace, later: int) -> Moments:
     row = np.repeat(np.arange(0, FRAMES - each, each), OBJECTS) + later
     subject = np.tile(np.arange(OBJECTS), len(row) // OBJECTS)
     nobody = np.full(len(row), NOBODY)
-    return Moments(trace.data.session, f"tick {later}", row, nobody, subject, nobody, known_life=subject)
+    return Moments(trace.data.session, f"tick {later}", row, nobody, subject, nobody, known_lifetime=subject)

@@ -79,9 +79,9 @@ def recorder(bodies: Sequence[Body], folder: Path, **other: Any) -> Way:
 def arrays(count: int, folder: Path) -> Way:
     """Return the library's way for a game that holds its numbers in arrays."""
     path = folder / "arrays.crumbs"
-    places, velocities = np.zeros((count, 3)), np.ones((count, 3))
+    indices, velocities = np.zeros((count, 3)), np.ones((count, 3))
     rec = Recorder(path)
-    rec.watch_arrays("body", np.arange(count), position=places, velocity=velocities, lit=np.ones(count, np.bool_))
+    rec.watch_arrays("body", np.arange(count), position=indices, velocity=velocities, lit=np.ones(count, np.bool_))
     return Way(rec.frame, rec.close, path)
 
 

@@ -18,7 +18,7 @@
 
 (function (root) {
   const HOST = "127.0.0.1";
-  const PORT = 4747;
+  const PORT = 26937;
   const MOST_WAITING = 64 * 1024 * 1024; // characters
   const TRY_AGAIN_AFTER = 1000; // milliseconds
   const TIME_TO_CLOSE = 10000;
@@ -31,11 +31,11 @@
       this.problem = ""; // what was last wrong
       this._options = {host: HOST, port: PORT, ...options};
       const token = this._options.token;
-      this._header = line([["breadcrumb", "1"], ["about", encode(about)], ...(token ? [["token", encode(token)]] : [])]);
-      this._lives = 0;
-      this._alive = new Map(); // by id: the life's number and the text of what appears
+      this._header = line([["breadcrumb", "2"], ["about", encode(about)], ...(token ? [["token", encode(token)]] : [])]);
+      this._lifetimes = 0;
+      this._alive = new Map(); // by id: the lifetime's number and the text of what appears
       this._known = new Map(); // by id: the properties as last told, each as text
-      this._told = new Map(); // by id: the number of the life that the other side knows
+      this._told = new Map(); // by id: the number of the lifetime that the other side knows
       this._waiting = []; // lines that nobody has taken yet
       this._size = 0;
       this._begins = true;
@@ -53,8 +53,8 @@
         const parts = [["id", encode(id)], ["kind", encode(kind)]];
         if (parent !== null) parts.push(["parent", encode(parent)]);
         const one = object(parts);
-        this._lives += 1;
-        this._alive.set(id, {life: this._lives, one});
+        this._lifetimes += 1;
+        this._alive.set(id, {lifetime: this._lifetimes, one});
         this._known.set(id, new Map());
         this._appeared.push(one);
       });
@@ -127,7 +127,7 @@
       if (this._size + (this._out === null ? 0 : this._out.waiting()) > MOST_WAITING) throw new Error("no room");
       const parts = [["frame", encode(number)], ["t", encode(t)], ...this._told_now()];
       this._put((this._begins ? this._header : "") + line(parts));
-      this._told = new Map([...this._alive].map(([id, {life}]) => [id, life]));
+      this._told = new Map([...this._alive].map(([id, {lifetime}]) => [id, lifetime]));
       this._begins = this._gap = false;
     }
 
@@ -138,9 +138,9 @@
       let changed = this._changed;
       if (this._begins) this._told = new Map();
       if (this._gap) {
-        const isNews = (id, life) => this._told.get(id) !== life;
-        appeared = [...this._alive].filter(([id, {life}]) => isNews(id, life)).map(([, {one}]) => one);
-        left = [...this._told].filter(([id, life]) => (this._alive.get(id) || {}).life !== life).map(([id]) => id);
+        const isNews = (id, lifetime) => this._told.get(id) !== lifetime;
+        appeared = [...this._alive].filter(([id, {lifetime}]) => isNews(id, lifetime)).map(([, {one}]) => one);
+        left = [...this._told].filter(([id, lifetime]) => (this._alive.get(id) || {}).lifetime !== lifetime).map(([id]) => id);
         changed = this._known;
       }
       const told = [];

@@ -12,7 +12,7 @@ Paste it into the game and call it once a frame:
 Lines go to `breadcrumb listen`; if nobody listens, or stops to, they go into the file, as a session that begins anew,
 and `breadcrumb convert` turns it into a trace. No call raises into the game or waits for the network: the system takes
 each line at once, so that nothing is lost when the game is killed, and what it cannot take waits in memory. A frame
-for which there is no room is counted in `session.lost`; what it would have told is told by the next one.
+for which there is no space is counted in `session.lost`; what it would have told is told by the next one.
 """
 
 import functools
@@ -21,7 +21,7 @@ import math
 import socket
 from pathlib import Path
 
-HOST, PORT = "127.0.0.1", 4747
+HOST, PORT = "127.0.0.1", 26937
 MOST_WAITING = 64 << 20  # bytes
 SECONDS_TO_CONNECT = 1.0
 SECONDS_TO_CLOSE = 10.0
@@ -55,12 +55,12 @@ class Session:
 
     def __init__(self, about, fallback, host, port, token):
         self.lost, self.problem = 0, ""
-        header = {"breadcrumb": 1, "about": about, "token": token}
+        header = {"breadcrumb": 2, "about": about, "token": token}
         self._header = {key: value for key, value in header.items() if value is not None}
         self._fallback = fallback
-        self._lives = 0
-        self._alive, self._known = {}, {}  # by id: the life's number and what appears; the properties as last told
-        self._told = {}  # by id: the number of the life that the other side knows
+        self._lifetimes = 0
+        self._alive, self._known = {}, {}  # by id: the lifetime's number and what appears; the properties as last told
+        self._told = {}  # by id: the number of the lifetime that the other side knows
         self._appeared, self._left, self._changed, self._events = [], [], {}, []
         try:
             self._out = _Connection(host, port)
@@ -72,8 +72,8 @@ class Session:
     def appear(self, id, kind, parent=None):
         """Say that an object is there from this frame on."""
         one = {"id": id, "kind": kind}
-        self._lives += 1
-        self._alive[id] = self._lives, one if parent is None else {**one, "parent": parent}
+        self._lifetimes += 1
+        self._alive[id] = self._lifetimes, one if parent is None else {**one, "parent": parent}
         self._known[id] = {}
         self._appeared.append(self._alive[id][1])
 
@@ -85,9 +85,9 @@ class Session:
         self._left.append(id)
 
     @_never_raises
-    def state(self, id, **properties):
-        """Say what changed of an object."""
-        plain = {name: _plain(value) for name, value in properties.items()}
+    def state(self, id, properties=None, /, **named):
+        """Say what changed of an object: its properties as a mapping by any name, or by keyword."""
+        plain = {_text(name): _plain(value) for name, value in {**(properties or {}), **named}.items()}
         self._known[id].update(plain)
         self._changed.setdefault(id, {}).update(plain)
 
@@ -104,7 +104,7 @@ class Session:
             for _ in ("where the session is", "in the file, if that is gone"):
                 try:
                     self._out.write(self._lines(number, t))
-                    self._told = {id: life for id, (life, _) in self._alive.items()}
+                    self._told = {id: lifetime for id, (lifetime, _) in self._alive.items()}
                     self._begins = self._gap = False
                     return
                 except _NoRoom:
@@ -131,10 +131,10 @@ class Session:
         if self._begins:
             self._told = {}
         if self._gap:
-            lives = {id: life for id, (life, _) in self._alive.items()}
+            lifetimes = {id: lifetime for id, (lifetime, _) in self._alive.items()}
             told = {
-                "appear": [one for id, (life, one) in self._alive.items() if self._told.get(id) != life],
-                "leave": [id for id, life in self._told.items() if lives.get(id) != life],
+                "appear": [one for id, (lifetime, one) in self._alive.items() if self._told.get(id) != lifetime],
+                "leave": [id for id, lifetime in self._told.items() if lifetimes.get(id) != lifetime],
                 "state": self._known,
             }
         told = {name: what for name, what in {**told, "events": self._events}.items() if what}
@@ -177,7 +177,7 @@ class _Connection:
         except BlockingIOError:
             pass
         else:
-            raise OSError(answer.decode("utf-8", "replace").strip() or "the listener hung up")
+            raise OSError(answer.decode("utf-8", "replace").strip() or "the listener closed the connection")
         self._flush()
         if len(self._waiting) + len(lines) > MOST_WAITING:
             raise _NoRoom
@@ -231,12 +231,17 @@ def _line(content):
     return json.dumps(content, allow_nan=False).encode() + b"\n"
 
 
+def _text(text):
+    """Return a text that UTF-8 can hold."""
+    return text if text.isascii() else text.encode("utf-8", "replace").decode()
+
+
 def _plain(value):
     """Return a copy of a value, with numbers that JSON cannot hold by their names."""
     if isinstance(value, float) and not math.isfinite(value):
         return "NaN" if math.isnan(value) else "Infinity" if value > 0 else "-Infinity"
     if isinstance(value, str):
-        return value if value.isascii() else value.encode("utf-8", "replace").decode()
+        return _text(value)
     if value is None or isinstance(value, (bool, int, float)):
         return value
     if isinstance(value, dict):

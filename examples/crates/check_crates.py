@@ -20,7 +20,7 @@ def check_each_drop_makes_one_crate(trace):
 
 
 def check_crates_come_every_two_seconds(trace):
-    assert triggers.rests_between(trace.events("crate.dropped"), DROP_EVERY, match="any", occasions=20)
+    assert triggers.respects_cooldown(trace.events("crate.dropped"), DROP_EVERY, match="any", occasions=20)
 
 
 def check_crates_stay_in_the_yard(trace):

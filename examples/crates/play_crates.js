@@ -126,7 +126,7 @@ async function play(seconds, port) {
 
 const {values} = parseArgs({
   options: {
-    port: {type: "string", default: "4747"},
+    port: {type: "string", default: "26937"},
     seconds: {type: "string", default: "60"},
     change: {type: "string", multiple: true, default: []},
   },

@@ -23,7 +23,7 @@ def check_kegs_bounce_off_the_walls(trace):
 
 
 def check_kegs_come_every_two_seconds(trace):
-    assert triggers.rests_between(trace.all("keg").appears, RELEASE_EVERY, match="any", occasions=20)
+    assert triggers.respects_cooldown(trace.all("keg").appears, RELEASE_EVERY, match="any", occasions=20)
 
 
 def check_a_keg_in_the_net_is_taken_up_once(trace):

@@ -26,12 +26,12 @@ def check_barrels_stay_in_the_basin(trace):
 def check_barrels_bounce_by_the_normal(trace):
     barrel, contact = trace.all("barrel"), trace.events("contact")
     assert collisions.bounces(barrel, at=contact, velocity=barrel.velocity, tol=0.001, occasions=3)
-    assert collisions.bounces(barrel, at=contact, tol=0.001)
+    assert collisions.bounces(barrel, at=contact, tol=0.001, id="bounces-by-position")
 
 
 def check_barrels_turn_on_the_wall(trace):
     contact = trace.events("contact")
-    wall = contact.where(np.array([name.startswith("wall") for name in contact.about("on").subjects], bool))
+    wall = contact.where(np.array([name.startswith("wall") for name in contact.with_subject("on").subjects], bool))
     touched = Signal.from_data(wall, "point", unit="m").depth_in(BASIN)
     assert judge(ON_THE_WALL - abs(touched), "each contact is on a wall")
 
@@ -56,7 +56,7 @@ def check_a_barrel_that_leaves_sinks_once(trace):
 
 def check_a_barrel_is_dropped_every_six_seconds(trace):
     start = trace.events("shift.start")
-    dropped = trace.all("barrel").life_spans.starts().called("a barrel being dropped")
+    dropped = trace.all("barrel").lifetimes.starts().with_name("a barrel being dropped")
     assert triggers.leads_to(start, dropped, within=frames(0), match="any")
     shift = Spans.between(start, start) - Spans.following(start, frames(0), own_frame=True)
-    assert triggers.repeats_every(dropped, EVERY, first=EVERY, during=shift, tol=TWO_FRAMES)
+    assert triggers.repeats_every(dropped, EVERY, first=EVERY, during=shift, time_tol=TWO_FRAMES)

@@ -15,17 +15,17 @@ def check_properties_keep_their_types(trace):
 
 
 def check_nothing_leaks(trace):
-    count = trace.one("bay").object_count
+    count = trace.one("bay").things_afloat
     alive = np.zeros(len(count) + 1)
     for kind in ("flare", "barrel"):
-        first, last = (np.searchsorted(count.frames, one.frames) for one in trace.all(kind).life_spans.edges())
+        first, last = (np.searchsorted(count.frames, one.frames) for one in trace.all(kind).lifetimes.edges())
         np.add.at(alive, first, 1)
         np.add.at(alive, last + 1, -1)
     assert values.equals(count, np.cumsum(alive)[:-1])
 
 
 def check_ripples_do_not_storm(trace):
-    assert triggers.never_floods(trace.events("bay.ripple"), 2, per=seconds(1))
+    assert triggers.respects_rate_limit(trace.events("bay.ripple"), 2, per=seconds(1))
 
 
 def check_the_buoys_never_stand_still(trace):

@@ -19,7 +19,7 @@ def used(trace):
 def touches(trace):
     """A boat touching a blanket, whatever part of it does."""
     touched = trace.events("sensor.begin", by=trace.all("skiff"), on=trace.all("blanket"))
-    return touched.where(lambda data: data.get("part") == "hull").called("a boat's touch")
+    return touched.where(lambda data: data.get("side") == "hull").with_name("a boat's touch")
 
 
 def check_blankets_are_laid_out(trace):
@@ -30,9 +30,9 @@ def check_blankets_are_laid_out(trace):
 def check_a_touch_uses_a_blanket_up(trace):
     assert triggers.leads_to(touches(trace), used(trace), within=frames(0), match="pair", occasions=3)
     gone = trace.all("blanket").leaves
-    assert triggers.leads_to(used(trace).about("on"), gone, within=frames(0))
+    assert triggers.leads_to(used(trace).with_subject("on"), gone, within=frames(0))
     restart = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-    assert triggers.only_after(gone.outside(restart), used(trace).about("on"), within=frames(0))
+    assert triggers.only_after(gone.outside(restart), used(trace).with_subject("on"), within=frames(0))
 
 
 def check_a_blanket_warms_its_boat_once(trace):
@@ -51,13 +51,17 @@ def check_a_blankets_sound_plays_where_it_lay(trace):
     started = trace.events("sound.start")
     assert spawns.one_for_each(started, trace.all("sound"), within=frames(0), match="subject")
     assert triggers.leads_to(
-        started, trace.events("sound.end"), within=(SOUND, SOUND), unless=trace.events("shift.start"), tol=LONGEST_FRAME
+        started,
+        trace.events("sound.end"),
+        within=(SOUND, SOUND),
+        unless=trace.events("shift.start"),
+        time_tol=LONGEST_FRAME,
     )
-    lay = trace.all("blanket").position.before(started.about("on"), frames(1))
+    lay = trace.all("blanket").position.before(started.with_subject("on"), frames(1))
     assert values.equals(trace.all("sound").position.at(started), lay.values)
 
 
-def check_a_sound_ends_with_its_life(trace):
+def check_a_sound_ends_after_its_time(trace):
     restart = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
     gone = trace.all("sound").leaves.outside(restart)
     assert triggers.only_after(gone, trace.events("sound.end"), within=frames(0))

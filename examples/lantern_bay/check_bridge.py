@@ -29,7 +29,7 @@ def since(moments, signal, key=None):
 
 def check_the_bridge_waits_for_people_to_leave(trace):
     bell, moving = trace.events("bell.rung"), trace.events("bridge.moving")
-    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), match="any", tol=LONGEST_FRAME)
+    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), match="any", time_tol=LONGEST_FRAME)
     assert triggers.leads_to(bell, moving, within=(WAIT, WAIT), match="any", unless=trace.events("shift.start"))
 
 
@@ -58,7 +58,13 @@ def check_the_bridge_says_when_it_is_done(trace):
     moving, exact = trace.events("bridge.moving"), (seconds(MOVING), seconds(MOVING))
     shift = trace.events("shift.start")
     assert triggers.leads_to(
-        moving, trace.events("bridge.done"), within=exact, match="any", unless=shift, restart=True, tol=LONGEST_FRAME
+        moving,
+        trace.events("bridge.done"),
+        within=exact,
+        match="any",
+        unless=shift,
+        retrigger=True,
+        time_tol=LONGEST_FRAME,
     )
 
 
@@ -76,11 +82,11 @@ def check_the_bridges_lamp_swells(trace):
 
 
 def check_the_gangway_goes_further_each_time(trace):
-    reach, called = trace.one("gangway").reach, trace.events("gangway.call").about("on")
+    reach, called = trace.one("gangway").reach, trace.events("gangway.call").with_subject("on")
     assert values.equals(reach.at(called), reach.before(called, frames(1)).values, tol=1e-6, occasions=3)
     assert movement.eases(reach, at=called, by=FURTHER, over=seconds(REACHING), curve="cubic in-out", tol=1e-6)
 
 
 def check_the_gangway_turns_its_wheel_once_round(trace):
-    wheel, called = trace.one("gangway").wheel, trace.events("gangway.call").about("on")
+    wheel, called = trace.one("gangway").wheel, trace.events("gangway.call").with_subject("on")
     assert movement.eases(wheel, at=called, by=360.0, over=seconds(REACHING), tol=1e-6)

@@ -20,7 +20,7 @@ ONE_STEP = 0.25  # m: how far the skiff may go within the frame of the throw
 
 
 def pressed(trace):
-    return trace.events("flare.thrown").where(lambda data: not data["repeat"]).called("a throw by a press")
+    return trace.events("flare.thrown").where(lambda data: not data["repeat"]).with_name("a throw by a press")
 
 
 def flying(trace):
@@ -32,27 +32,31 @@ def bursting(trace):
 
 
 def check_each_throw_makes_one_flare(trace):
-    thrown = trace.events("flare.thrown").about("on")
+    thrown = trace.events("flare.thrown").with_subject("on")
     assert spawns.one_for_each(thrown, trace.all("flare"), within=frames(0), match="subject", occasions=3)
 
 
 def check_a_press_throws_at_once(trace):
-    presses = trace.events("input.key").where(lambda data: data["edge"] == "down").called("a press of the key")
-    assert triggers.leads_to(presses.about("on"), pressed(trace), within=frames(0))
+    presses = trace.events("input.key").where(lambda data: data["edge"] == "down").with_name("a press of the key")
+    assert triggers.leads_to(presses.with_subject("on"), pressed(trace), within=frames(0))
 
 
 def check_a_held_key_repeats_after_a_pause(trace):
-    repeated = trace.events("flare.thrown").where(lambda data: data["repeat"]).called("a repeated throw")
-    released = trace.events("input.key").where(lambda data: data["edge"] == "up").called("letting go of the key")
+    repeated = trace.events("flare.thrown").where(lambda data: data["repeat"]).with_name("a repeated throw")
+    released = trace.events("input.key").where(lambda data: data["edge"] == "up").with_name("letting go of the key")
     assert triggers.leads_to(
-        pressed(trace), repeated, within=(FIRST_REPEAT, FIRST_REPEAT), unless=released.about("on"), tol=LONGEST_FRAME
+        pressed(trace),
+        repeated,
+        within=(FIRST_REPEAT, FIRST_REPEAT),
+        unless=released.with_subject("on"),
+        time_tol=LONGEST_FRAME,
     )
-    assert triggers.rests_between(repeated, REPEAT, tol=LONGEST_FRAME)
+    assert triggers.respects_cooldown(repeated, REPEAT, time_tol=LONGEST_FRAME)
 
 
 def check_a_flare_starts_above_its_skiff(trace):
     flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), trace.events("flare.thrown")
-    start = flare.position.at(thrown.about("on")) - skiff.position.at(thrown)
+    start = flare.position.at(thrown.with_subject("on")) - skiff.position.at(thrown)
     assert judge(FLIES_IN_A_FRAME + ONE_STEP - start.plan.norm(), "a flare starts at its skiff")
     assert judge(start.z == HEIGHT, "a flare starts 1.1 m above the water")
 
@@ -62,7 +66,7 @@ def check_a_flare_flies_to_the_mark(trace):
     mark = trace.one("pointer").screen.to_ray(trace.one(id="eye-above")).on_plane("z", 0.0)
     away = (mark - skiff.position).at(thrown)
     east, north = away.x, away.y
-    velocity = flare.velocity.at(thrown.about("on"))
+    velocity = flare.velocity.at(thrown.with_subject("on"))
     far = away.plan.norm()
     astray = abs(velocity.x * north - velocity.y * east)
     ahead = velocity.x * east + velocity.y * north
@@ -75,7 +79,7 @@ def check_a_flare_flies_to_the_mark(trace):
 def check_a_flare_keeps_its_speed(trace):
     flare = trace.all("flare")
     assert movement.keeps_speed(flare, SPEED, velocity=flare.velocity, during=flying(trace), tol=0.001)
-    assert movement.keeps_speed(flare, SPEED, during=flying(trace), tol=0.001)
+    assert movement.keeps_speed(flare, SPEED, during=flying(trace), tol=0.001, id="speed-by-position")
 
 
 def check_a_flare_flies_straight(trace):
@@ -87,10 +91,10 @@ def check_a_flare_bursts_on_time(trace):
     met = (
         trace.events("flare.burst")
         .where(lambda data: data.get("met") not in (None, THROWER))
-        .called("meeting something")
+        .with_name("meeting something")
     )
     assert triggers.leads_to(
-        pressed(trace).about("on"),
+        pressed(trace).with_subject("on"),
         trace.events("flare.burst"),
         within=(BURNING, BURNING),
         unless=met | trace.all("flare").leaves,
@@ -100,7 +104,7 @@ def check_a_flare_bursts_on_time(trace):
 def check_a_burst_stands_still(trace):
     flare = trace.all("flare")
     assert movement.keeps_speed(flare, 0.0, velocity=flare.velocity, during=bursting(trace))
-    assert movement.keeps_speed(flare, 0.0, during=bursting(trace), tol=0.001)
+    assert movement.keeps_speed(flare, 0.0, during=bursting(trace), tol=0.001, id="burst-by-position")
 
 
 def check_a_burst_shows_every_picture(trace):
@@ -111,7 +115,7 @@ def check_a_burst_shows_every_picture(trace):
 
 def check_a_burst_is_over_in_time(trace):
     assert triggers.leads_to(
-        trace.events("flare.burst"), trace.all("flare").leaves, within=(BURST, BURST), tol=LONGEST_FRAME
+        trace.events("flare.burst"), trace.all("flare").leaves, within=(BURST, BURST), time_tol=LONGEST_FRAME
     )
 
 

@@ -16,7 +16,7 @@ def hops(trace):
     """Return the hops with which shifts start, and those after landings."""
     hop, start = trace.events("gull.hop"), trace.events("shift.start")
     first = np.isin(hop.frames, start.frames) & np.isclose(hop["at"], hop.times, rtol=0, atol=1e-9)
-    return hop.where(first).called("the first hop"), hop.where(~first).called("a hop after a landing")
+    return hop.where(first).with_name("the first hop"), hop.where(~first).with_name("a hop after a landing")
 
 
 def passed(trace, signal):
@@ -35,7 +35,7 @@ def check_the_gull_hops_without_a_rest(trace):
     before = np.searchsorted(hop["at"], later["at"] - 1e-9) - 1
     rest = later["at"] - hop["at"][before]
     assert triggers.carries_data(later.with_data(rest=rest), "rest", HOP, tol=1e-6, occasions=3)
-    assert triggers.leads_to(hop, landed, within=(seconds(HOP), seconds(HOP)), unless=start, tol=LONGEST_FRAME)
+    assert triggers.leads_to(hop, landed, within=(seconds(HOP), seconds(HOP)), unless=start, time_tol=LONGEST_FRAME)
 
 
 def check_the_first_hop_of_a_shift_starts_on_the_perch(trace):
@@ -58,7 +58,7 @@ def check_the_gull_flies_toward_its_skiff(trace):
 def check_the_gull_lands_on_its_skiff(trace):
     _, later = hops(trace)
     jumped = trace.events("whirlpool.moved", by="heron") | trace.events("shift.start")
-    landed = later.where(~np.isin(later.frames, jumped.frames)).called(
+    landed = later.where(~np.isin(later.frames, jumped.frames)).with_name(
         "a landing on a skiff that did not jump just then"
     )
     away = (Signal.from_data(landed, "from") - trace.one(id="heron").position.plan.at(landed)).norm()

@@ -23,7 +23,7 @@ def tariff(trace, at):
 
 
 def check_each_boat_alongside_gets_one_ticket(trace):
-    alongside, issued = trace.events("sensor.begin", on="hatch"), trace.events("ticket.issued").about("on")
+    alongside, issued = trace.events("sensor.begin", on="hatch"), trace.events("ticket.issued").with_subject("on")
     assert triggers.only_after(issued, alongside, within=frames(2))
     assert triggers.leads_to(alongside, issued, within=frames(2), occasions=3)
 
@@ -53,7 +53,7 @@ def check_the_roll_is_never_empty(trace):
 def check_the_clock_jumps_on_time(trace):
     jump, start = trace.events("clock.jump"), trace.events("shift.start")
     shift = Spans.between(start, start)
-    assert triggers.repeats_every(jump, seconds(EVERY), first=seconds(EVERY), during=shift, tol=LONGEST_FRAME)
+    assert triggers.repeats_every(jump, seconds(EVERY), first=seconds(EVERY), during=shift, time_tol=LONGEST_FRAME)
 
 
 def check_the_hand_shows_the_jumps(trace):

@@ -12,7 +12,7 @@ GLOW = [(seconds(0), 0.0), (seconds(0.15), 0.35), (seconds(0.45), 0.35), (second
 
 
 def lit(trace):
-    return trace.events("lamp.switched").where(lambda data: data["burning"]).called("a lamp being lit")
+    return trace.events("lamp.switched").where(lambda data: data["burning"]).with_name("a lamp being lit")
 
 
 def check_lamps_point_at_their_skiffs(trace):
@@ -30,7 +30,9 @@ def check_light_ends_on_what_it_first_meets(trace):
         lamp = trace.one(id=name)
         origin, end = lamp.position.plan, lamp.light_end.to_world(lamp.position.plan, lamp.yaw)
         ahead = lamp.yaw.unit_vector().plan
-        assert rays.ends_where_it_hits(end, origin, ahead, [*ROCKS, BASIN, *hulls], otherwise=LONGEST, tol=0.001)
+        assert rays.ends_where_it_hits(
+            end, [*ROCKS, BASIN, *hulls], origin=origin, direction=ahead, otherwise=LONGEST, tol=0.001
+        )
 
 
 def check_lamps_are_dark_until_they_are_lit(trace):
@@ -41,7 +43,7 @@ def check_lamps_are_dark_until_they_are_lit(trace):
 
 
 def check_a_press_switches_a_lamp_once(trace):
-    pressed = trace.events("input.switch").about("on").where(lambda data: data["value"] == "down")
+    pressed = trace.events("input.switch").with_subject("on").where(lambda data: data["value"] == "down")
     switched = trace.events("lamp.switched")
     assert triggers.leads_to(pressed, switched, within=frames(0), occasions=3)
     assert triggers.only_after(switched, pressed, within=frames(0))

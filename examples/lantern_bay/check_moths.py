@@ -16,7 +16,7 @@ def shifts(trace):
 
 def visits(trace):
     """While a swarm is at a lamp, for each lamp."""
-    return Spans.between(trace.events("moths.came").about("on"), trace.events("moths.gone").about("on"))
+    return Spans.between(trace.events("moths.came").with_subject("on"), trace.events("moths.gone").with_subject("on"))
 
 
 def check_oil_falls_only_while_moths_are_there(trace):
@@ -29,7 +29,7 @@ def check_moths_drink_a_lamps_oil(trace):
         values.drains(shift.all("lamp").oil, DRINK, every=EVERY, during=visits(shift), tol=1e-9)
         for shift in shifts(trace)
     ]
-    assert all_of(*drunk).saying("a lamp's oil falls by 3.5 l every 0.9 s while moths are at it")
+    assert all_of(*drunk).with_sentence("a lamp's oil falls by 3.5 l every 0.9 s while moths are at it")
 
 
 def check_oil_never_falls_below_nothing(trace):

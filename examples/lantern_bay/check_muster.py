@@ -22,19 +22,19 @@ def check_musters_are_called_every_five_seconds(trace):
 
 def check_everyone_aboard_is_placed_at_each_muster(trace):
     crew = trace.all("crew")
-    called = trace.events("muster.called").for_each(crew.life_spans)
-    aboard = called.where(crew.aboard.at(called).values).called("a muster with the sailor aboard")
+    called = trace.events("muster.called").for_each(crew.lifetimes)
+    aboard = called.where(crew.aboard.at(called).values).with_name("a muster with the sailor aboard")
     assert triggers.leads_to(aboard, placed(trace), within=frames(0), occasions=3)
     assert triggers.only_after(placed(trace), aboard, within=frames(0))
 
 
 def check_the_crew_stand_on_berths(trace):
     crew = trace.all("crew")
-    assert movement.jumps_to(crew, BERTHS, at=placed(trace), tol=1e-9)
+    assert movement.teleports_to(crew, BERTHS, at=placed(trace), tol=1e-9)
 
 
 def check_no_two_share_a_berth(trace):
-    assert triggers.rests_between(placed(trace).about("on"), frames(1))
+    assert triggers.respects_cooldown(placed(trace).with_subject("on"), frames(1))
 
 
 def check_all_berths_are_drawn(trace):
@@ -44,7 +44,7 @@ def check_all_berths_are_drawn(trace):
 
 def check_each_shift_draws_anew(trace):
     start = trace.events("shift.start")
-    berths = np.array([int(name.removeprefix("berth-")) for name in placed(trace).about("on").subjects], float)
+    berths = np.array([int(name.removeprefix("berth-")) for name in placed(trace).with_subject("on").subjects], float)
     shift = np.searchsorted(start.frames, placed(trace).frames, side="right")
     nights = [berths[shift == number] for number in range(1, start.count + 1)]
     length = min(map(len, nights), default=0)

@@ -27,22 +27,22 @@ def counting(trace):
     """Return the taps that must set a stake: those that meet the ground, and not in the pause after one that did."""
     taps, (place, _) = trace.events("input.tap"), ground(trace)
     hits = taps.where(~np.isnan(place[:, 0]))
-    return hits.outside(Spans.following(trace.events("stake.set"), PAUSE)).called("a tap on the ground")
+    return hits.outside(Spans.following(trace.events("stake.set"), PAUSE)).with_name("a tap on the ground")
 
 
 def check_a_tap_sets_one_stake(trace):
     placed = trace.events("stake.set")
     assert triggers.leads_to(counting(trace), placed, within=frames(0), match="any", occasions=3)
     assert triggers.only_after(placed, counting(trace), within=frames(0), match="any")
-    assert spawns.one_for_each(placed.about("on"), trace.all("stake"), within=frames(0), match="subject")
+    assert spawns.one_for_each(placed.with_subject("on"), trace.all("stake"), within=frames(0), match="subject")
 
 
 def check_taps_have_a_pause(trace):
-    assert triggers.rests_between(trace.events("stake.set").about("by"), PAUSE)
+    assert triggers.respects_cooldown(trace.events("stake.set").with_subject("by"), PAUSE)
 
 
 def check_a_stake_stands_where_the_tap_meets_the_ground(trace):
-    placed, taps = trace.events("stake.set").about("on"), trace.events("input.tap")
+    placed, taps = trace.events("stake.set").with_subject("on"), trace.events("input.tap")
     place, slope = ground(trace)
     of = np.searchsorted(taps.frames, placed.frames)
     stake = trace.all("stake")

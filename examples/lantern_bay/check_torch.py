@@ -25,7 +25,7 @@ def met(trace):
     ray = (eye.screen / 2).to_ray(eye)
     rock = trace.one(id="torch-rock").position
     far = [
-        rays.first_hit(ray.origin, ray.direction, [(trace.one(id=crate).position, CRATE)], longest=LONGEST)
+        rays.first_hit(ray.origin, ray.direction, [(trace.one(id=crate).position, CRATE)], at_most=LONGEST)
         for crate in OWN
     ]
     hidden = rays.first_hit(ray.origin, ray.direction, [(rock, ROCK)]).values
@@ -38,7 +38,7 @@ def check_the_crate_that_is_met_first_is_pale(trace):
     which = met(trace)
     pale = [trace.one(id=crate).colour == "pale" for crate in OWN]
     right = [judge(one == (which == number), "a crate is pale while it is met") for number, one in enumerate(pale)]
-    assert all_of(*right).saying("a crate is pale while the torch meets it first")
+    assert all_of(*right).with_sentence("a crate is pale while the torch meets it first")
 
 
 def check_crates_have_their_own_colour_otherwise(trace):
@@ -46,16 +46,20 @@ def check_crates_have_their_own_colour_otherwise(trace):
     right = [
         values.equals(colour, OWN[crate], except_during=(colour == "pale").spans()) for crate, colour in colours.items()
     ]
-    assert all_of(*right).saying("a crate that is not pale has its own colour")
+    assert all_of(*right).with_sentence("a crate that is not pale has its own colour")
 
 
 def check_each_find_is_told_once(trace):
     crates = trace.all("crate")
     pale = crates.colour == "pale"
-    assert triggers.leads_to(pale.rises(), trace.events("torch.found").about("on"), within=frames(0), occasions=3)
-    assert triggers.only_after(trace.events("torch.found").about("on"), pale.rises(), within=frames(0))
-    assert triggers.leads_to(pale.falls(), trace.events("torch.lost").about("on"), within=frames(0))
-    assert triggers.pairs_up(trace.events("torch.found").about("on"), trace.events("torch.lost").about("on"))
+    assert triggers.leads_to(
+        pale.rises(), trace.events("torch.found").with_subject("on"), within=frames(0), occasions=3
+    )
+    assert triggers.only_after(trace.events("torch.found").with_subject("on"), pale.rises(), within=frames(0))
+    assert triggers.leads_to(pale.falls(), trace.events("torch.lost").with_subject("on"), within=frames(0))
+    assert triggers.pairs_up(
+        trace.events("torch.found").with_subject("on"), trace.events("torch.lost").with_subject("on")
+    )
 
 
 def check_a_rock_raises_no_error(trace):

@@ -14,7 +14,7 @@ LONGEST_STEP = 0.5  # m
 
 def check_a_boat_that_enters_is_moved(trace):
     entered, moved = trace.events("sensor.begin", on=trace.all("whirlpool")), trace.events("whirlpool.moved")
-    rested = entered.outside(Spans.following(moved, REST)).called("entering a whirlpool when rested")
+    rested = entered.outside(Spans.following(moved, REST)).with_name("entering a whirlpool when rested")
     assert triggers.leads_to(rested, moved, within=frames(0), occasions=3)
 
 
@@ -23,14 +23,14 @@ def check_a_rested_boat_never_gets_into_a_whirlpool(trace):
     rests = skiff.resting.spans().grown(LONGEST_FRAME)
     for end in trace.all("whirlpool").ids:
         inside = skiff.position.distance_to(trace.one(id=end).position) < RADIUS
-        gets_in = inside.rises().outside(rests).called(f"getting into {end} without a rest")
-        assert triggers.never_happens(gets_in)
+        gets_in = inside.rises().outside(rests).with_name(f"getting into {end} without a rest")
+        assert triggers.never_happens(gets_in, id=f"never-into-{end}")
 
 
 def check_a_boat_arrives_north_of_the_other_end(trace):
     moved = trace.events("whirlpool.moved")
     boat = trace.all("skiff").position.at(moved)
-    end = trace.all("whirlpool").position.at(moved.about("on"))
+    end = trace.all("whirlpool").position.at(moved.with_subject("on"))
     arrival = (boat - end).plan - (0.0, NORTH_OF_IT)
     assert judge(ONE_STEP - arrival.norm(), "a boat arrives 2.4 m north of the other whirlpool")
 
@@ -40,7 +40,7 @@ def check_a_boat_rests_after_it_was_moved(trace):
     assert triggers.leads_to(resting.rises(), moved, within=frames(0))
     assert judge(resting.at(moved), "a boat that was moved rests")
     assert triggers.leads_to(moved, resting.falls(), within=REST_AS_SEEN, unless=trace.events("shift.start"))
-    assert triggers.rests_between(moved, REST, tol=LONGEST_FRAME, occasions=2)
+    assert triggers.respects_cooldown(moved, REST, time_tol=LONGEST_FRAME, occasions=2)
 
 
 def check_a_boats_rest_ends(trace):
@@ -50,4 +50,4 @@ def check_a_boats_rest_ends(trace):
 
 def check_boats_jump_only_through_whirlpools(trace):
     allowed = trace.events("whirlpool.moved") | trace.events("shift.start")
-    assert movement.never_jumps(trace.all("skiff"), farther_than=LONGEST_STEP, except_at=allowed)
+    assert movement.never_teleports(trace.all("skiff"), at_most=LONGEST_STEP, except_at=allowed)

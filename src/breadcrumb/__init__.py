@@ -7,18 +7,18 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from breadcrumb.algebra.along import summed
+    from breadcrumb.algebra.along import sum_over_objects
     from breadcrumb.algebra.durations import Duration, frames, seconds
     from breadcrumb.algebra.moments import Moments
     from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
     from breadcrumb.algebra.signals import Signal
     from breadcrumb.algebra.spans import Spans
-    from breadcrumb.errors import BreadcrumbError, Broken, NeverExercised
+    from breadcrumb.checks.conditions import judge
+    from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
     from breadcrumb.record.recorder import Recorder
     from breadcrumb.report.drawing import draw_against, draw_intervals, draw_over_time, draw_paths
     from breadcrumb.trace.objects import Objects
     from breadcrumb.trace.opened import Trace, open_trace
-    from breadcrumb.verdicts.judging import judge
     from breadcrumb.verdicts.verdict import Verdict, all_of, any_of
 
 __all__ = [
@@ -28,6 +28,7 @@ __all__ = [
     "Capsule",
     "Circle",
     "Duration",
+    "Misuse",
     "Moments",
     "NeverExercised",
     "Objects",
@@ -36,7 +37,9 @@ __all__ = [
     "Signal",
     "Spans",
     "Trace",
+    "TraceError",
     "TurnedBox",
+    "UnknownName",
     "Verdict",
     "all_of",
     "any_of",
@@ -48,12 +51,12 @@ __all__ = [
     "judge",
     "open_trace",
     "seconds",
-    "summed",
+    "sum_over_objects",
 ]
 
 _PLACES = {
-    "errors": ("BreadcrumbError", "Broken", "NeverExercised"),
-    "algebra.along": ("summed",),
+    "errors": ("BreadcrumbError", "Broken", "Misuse", "NeverExercised", "TraceError", "UnknownName"),
+    "algebra.along": ("sum_over_objects",),
     "algebra.durations": ("Duration", "frames", "seconds"),
     "algebra.moments": ("Moments",),
     "algebra.regions": ("Box", "Capsule", "Circle", "Polygon", "TurnedBox"),
@@ -63,7 +66,7 @@ _PLACES = {
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),
     "trace.objects": ("Objects",),
     "trace.opened": ("Trace", "open_trace"),
-    "verdicts.judging": ("judge",),
+    "checks.conditions": ("judge",),
     "verdicts.verdict": ("Verdict", "all_of", "any_of"),
 }
 """Where each name is defined. Names are loaded when they are asked for: a game that records loads no NumPy."""

@@ -4,6 +4,7 @@
       TraceError (ValueError)          a file or folder cannot be read as a trace
         NotATrace
         TraceTooNew
+        TraceTooOld
       TraceExists (FileExistsError)    a recording would overwrite another one
       UnknownName (LookupError)        a kind, object, property, event or parameter that is not there
       Misuse (TypeError)               an expression that has no one meaning; the message says which to write
@@ -44,6 +45,10 @@ class TraceTooNew(TraceError):
     """The trace was written by a newer version of the format than this one knows."""
 
 
+class TraceTooOld(TraceError):
+    """The trace was written in a format that this version does not read any more."""
+
+
 class TraceExists(BreadcrumbError, FileExistsError):
     """A recording would overwrite an earlier one."""
 
@@ -66,7 +71,7 @@ class UnknownName(BreadcrumbError, LookupError):
             more = f" and {len(names) - _LISTED} more" if len(names) > _LISTED else ""
             hint = "there is " + ", ".join(names[:_LISTED]) + more
         else:
-            hint = "there is none at all"
+            hint = "there are none"
         super().__init__(f"{where} has no {what} {name!r}; {hint}")
 
 
@@ -92,6 +97,22 @@ class Broken(AssertionError):
 
 class NeverExercised(AssertionError):
     """A verdict that was asserted although nothing in the session put it to the test."""
+
+
+def refuse_other_formats(path: str, found: int, known: int) -> None:
+    """Refuse a file of another format than the known one.
+
+    Raises:
+        TraceTooNew: it is newer.
+        TraceTooOld: it is older.
+    """
+    said = f"{path}: written in format {found}, and this version of breadcrumb reads format {known}"
+    if found > known:
+        raise TraceTooNew(f"{said}; install a newer breadcrumb")
+    if found < known:
+        raise TraceTooOld(
+            f"{said}; record the session again, or turn it into frame lines with the version that wrote it"
+        )
 
 
 def near_names(name: str, known: Iterable[str]) -> list[str]:

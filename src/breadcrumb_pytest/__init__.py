@@ -14,12 +14,12 @@ import pytest
 if TYPE_CHECKING:
     from breadcrumb.trace.opened import Trace
     from breadcrumb.trace.vocabulary import Vocabulary
-    from breadcrumb.verdicts.findings import Finding
+    from breadcrumb.verdicts.verdict import Verdict
 
-IDLE = "idle"
-"""The outcome of a check that nothing in its session put to the test."""
+UNTESTED = "untested"
+"""The outcome of a check that its session did not exercise."""
 
-_findings: pytest.StashKey["list[Finding]"] = pytest.StashKey()
+_findings: pytest.StashKey["list[Verdict]"] = pytest.StashKey()
 _outcomes: pytest.StashKey[dict[str, set[str]]] = pytest.StashKey()
 _unknown: pytest.StashKey[set[str]] = pytest.StashKey()
 _known: pytest.StashKey["Vocabulary"] = pytest.StashKey()
@@ -55,7 +55,7 @@ def trace(request: pytest.FixtureRequest) -> "Trace":
     from breadcrumb.trace.opened import open_trace
 
     if not hasattr(request, "param"):
-        pytest.fail("this check takes a trace, and none was named: say --crumbs PATH", pytrace=False)
+        pytest.fail("this check takes a trace, and none was given: pass --crumbs PATH", pytrace=False)
     return open_trace(request.param)
 
 
@@ -77,16 +77,16 @@ def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Generator[None, object, o
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
-    """Give the report of a check its outcome: held and broken are pytest's own, idle is one more."""
+    """Give the report of a check its outcome: held and broken are pytest's own, untested is one more."""
     report = yield
     if report.when == "call" and _findings in item.stash:
         findings = item.stash[_findings]
-        idle = [finding for finding in findings if finding.outcome == "idle"]
+        untested = [finding for finding in findings if finding.outcome == "untested"]
         outcome = report.outcome
-        if report.passed and (idle or not findings):
-            why = f"{idle[0].sentence}: {idle[0].why_idle}" if idle else "asserted nothing"
-            report.user_properties.append((IDLE, why))
-            outcome = IDLE  # type: ignore[assignment]
+        if report.passed and (untested or not findings):
+            why = f"{untested[0].sentence}: {untested[0].why_untested}" if untested else "asserted nothing"
+            report.user_properties.append((UNTESTED, why))
+            outcome = UNTESTED  # type: ignore[assignment]
         check = item.nodeid.partition("[")[0]
         item.config.stash[_outcomes].setdefault(check, set()).add(outcome)
         findings.clear()  # their evidence would fill the memory over thousands of sessions
@@ -94,27 +94,27 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
 
 
 def pytest_report_teststatus(report: Any) -> tuple[str, str, str] | None:
-    """Show idle checks as such."""
-    if report.when == "call" and report.passed and IDLE in dict(report.user_properties):
-        return IDLE, "i", "IDLE"
+    """Show untested checks as such."""
+    if report.when == "call" and report.passed and UNTESTED in dict(report.user_properties):
+        return UNTESTED, "u", "UNTESTED"
     return None
 
 
 def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
-    """Fail the run if a check was idle in every session, or asked for a name that no session knows."""
-    if exitstatus == pytest.ExitCode.OK and (_dead(session.config) or _unknown_names(session.config)):
+    """Fail the run if no session exercised a check, or asked for a name that no session knows."""
+    if exitstatus == pytest.ExitCode.OK and (_never_exercised(session.config) or _unknown_names(session.config)):
         session.exitstatus = pytest.ExitCode.TESTS_FAILED
 
 
 def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> None:
-    """Name the idle checks with their reasons, and those that were idle in every session."""
-    reports = terminalreporter.stats.get(IDLE, [])
+    """Name the untested checks with their reasons, and those that no session exercised."""
+    reports = terminalreporter.stats.get(UNTESTED, [])
     if reports:
-        terminalreporter.section("idle checks")
+        terminalreporter.section("untested checks")
         for report in reports:
-            terminalreporter.line(f"IDLE {report.nodeid}: {dict(report.user_properties)[IDLE]}")
-    for check in _dead(config):
-        terminalreporter.line(f"DEAD {check}: idle in every session", red=True)
+            terminalreporter.line(f"UNTESTED {report.nodeid}: {dict(report.user_properties)[UNTESTED]}")
+    for check in _never_exercised(config):
+        terminalreporter.line(f"UNTESTED {check}: no session exercised it", red=True)
     for name in _unknown_names(config):
         terminalreporter.line(f"WRONG {name} was neither seen nor declared in any session of this run", red=True)
 
@@ -124,8 +124,8 @@ def _takes_a_trace(config: pytest.Config, fixtures: list[str]) -> bool:
     return bool(config.getoption("crumbs")) and "trace" in fixtures
 
 
-def _dead(config: pytest.Config) -> list[str]:
-    return [check for check, outcomes in config.stash.get(_outcomes, {}).items() if outcomes == {IDLE}]
+def _never_exercised(config: pytest.Config) -> list[str]:
+    return [check for check, outcomes in config.stash.get(_outcomes, {}).items() if outcomes == {UNTESTED}]
 
 
 def _unknown_names(config: pytest.Config) -> list[str]:
@@ -139,7 +139,7 @@ def _paths(config: pytest.Config) -> list[Path]:
     wanted: list[str] = config.getoption("crumbs")
     found = [Path(name) for pattern in wanted for name in (sorted(glob.glob(pattern)) or [pattern])]  # noqa: PTH207
     from breadcrumb.run.finding import find_traces
-    from breadcrumb.store.places import is_remote
+    from breadcrumb.store.locations import is_remote
 
     missing = [str(path) for path in found if not is_remote(path) and not path.exists()]
     if missing:

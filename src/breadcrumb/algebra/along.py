@@ -1,4 +1,4 @@
-"""Values along a life: the one before, the first one, the one a while ago, and the last moment so far."""
+"""Values along a lifetime: the one before, the first one, the one a while ago, and the last moment so far."""
 
 from dataclasses import replace
 
@@ -16,10 +16,10 @@ _UNEVEN = 0.01
 """By which share of it a step may be longer or shorter than the others to be fitted with them."""
 
 
-def at_samples(signal: Signal, places: Ints, name: str) -> Signal:
-    """Return, on the signal's own track, the values of other samples by their places; NOBODY is missing."""
-    there = places != NOBODY
-    safe = np.where(there, places, 0)
+def at_samples(signal: Signal, indices: Ints, name: str) -> Signal:
+    """Return, on the signal's own track, the values of other samples by their indices; NOBODY is missing."""
+    there = indices != NOBODY
+    safe = np.where(there, indices, 0)
     if len(signal):
         there &= signal.usable[safe]
     return replace(
@@ -32,8 +32,8 @@ def at_samples(signal: Signal, places: Ints, name: str) -> Signal:
 
 
 def previous(signal: Signal) -> Signal:
-    """Return the value on the sample before; missing on a life's first sample."""
-    valid = ~signal.track.first_of_life
+    """Return the value on the sample before; missing on a lifetime's first sample."""
+    valid = ~signal.track.first_of_lifetime
     if signal.valid is not None:
         valid[1:] &= signal.valid[:-1]
     parts = tuple(np.r_[part[:1], part[:-1]] for part in signal.parts)
@@ -46,7 +46,7 @@ def previous(signal: Signal) -> Signal:
 
 
 def last_known(signal: Signal) -> Signal:
-    """Return the last recorded value before each sample in its life: what was missed in between hides no change."""
+    """Return the last recorded value before each sample in its lifetime: what was missed in between hides no change."""
     if signal.valid is None:
         return previous(signal)
     starts, size = signal.track.starts, len(signal)
@@ -57,76 +57,76 @@ def last_known(signal: Signal) -> Signal:
 
 
 def following(signal: Signal) -> Signal:
-    """Return the value on the sample behind; missing on a life's last sample."""
-    places = np.arange(1, len(signal) + 1)
-    last = np.r_[signal.track.first_of_life[1:], np.ones(min(len(signal), 1), np.bool_)]
-    return at_samples(signal, np.where(last, NOBODY, places), f"{signal.name} behind")
+    """Return the value on the sample behind; missing on a lifetime's last sample."""
+    indices = np.arange(1, len(signal) + 1)
+    last = np.r_[signal.track.first_of_lifetime[1:], np.ones(min(len(signal), 1), np.bool_)]
+    return at_samples(signal, np.where(last, NOBODY, indices), f"{signal.name} behind")
 
 
-def first_of_life(signal: Signal) -> Signal:
-    """Return each life's first value, on all of its samples."""
-    return first_of_group(signal, signal.track.life)
+def first_of_lifetime(signal: Signal) -> Signal:
+    """Return each lifetime's first value, on all of its samples."""
+    return first_of_group(signal, signal.track.lifetime)
 
 
 def first_of_group(signal: Signal, group: Ints) -> Signal:
     """Return, on each sample, the first value of its group; groups are told by a number for each sample."""
-    places = np.flatnonzero(signal.usable)
-    if len(places) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
+    indices = np.flatnonzero(signal.usable)
+    if len(indices) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
         starts = np.flatnonzero(np.r_[True, group[1:] != group[:-1]])
         ends = np.append(starts[1:], len(group))
-        first = places[np.minimum(np.searchsorted(places, starts), len(places) - 1)]
+        first = indices[np.minimum(np.searchsorted(indices, starts), len(indices) - 1)]
         first = np.where((first >= starts) & (first < ends), first, NOBODY)
         return at_samples(signal, np.repeat(first, ends - starts), f"first {signal.name}")
-    numbers, first = np.unique(group[places], return_index=True)
+    numbers, first = np.unique(group[indices], return_index=True)
     if not len(numbers):
         return replace(signal, valid=np.zeros(len(signal), np.bool_))
     at = np.minimum(np.searchsorted(numbers, group), len(numbers) - 1)
-    mine = np.where(numbers[at] == group, places[first][at], NOBODY)
+    mine = np.where(numbers[at] == group, indices[first][at], NOBODY)
     return at_samples(signal, mine, f"first {signal.name}")
 
 
 def stretches(track: Track, *keys: Ints) -> Ints:
-    """Return a number for each run of samples of one life on which the keys stay the same."""
+    """Return a number for each run of samples of one lifetime on which the keys stay the same."""
     fresh = np.zeros(track.size, np.bool_)
-    for key in (track.life, *keys):
+    for key in (track.lifetime, *keys):
         fresh[1:] |= key[1:] != key[:-1]
     return np.cumsum(fresh)
 
 
 def delayed(signal: Signal, by: Duration) -> Signal:
-    """Return the last value that is at least a duration old; missing where the life is younger."""
+    """Return the last value that is at least a duration old; missing where the lifetime is younger."""
     if not by.value:
         return signal
     track = signal.track
     clock = track.session.clock
     axis = clock.frames if by.unit == "frames" else clock.times
     slip = 0 if by.unit == "frames" else SAME_TIME
-    row = (np.searchsorted(axis, axis - by.value + slip, side="right") - 1)[track.row]
-    place = track.at_or_after(row + 1) - 1
-    safe = np.maximum(place, 0)
-    there = (row >= 0) & (place >= 0)
-    there &= (track.life[safe] == track.life) if track.size else there
-    return at_samples(signal, np.where(there, place, NOBODY), f"{signal.name} {by} ago")
+    clock_index = (np.searchsorted(axis, axis - by.value + slip, side="right") - 1)[track.clock_index]
+    index = track.at_or_after(clock_index + 1) - 1
+    safe = np.maximum(index, 0)
+    there = (clock_index >= 0) & (index >= 0)
+    there &= (track.lifetime[safe] == track.lifetime) if track.size else there
+    return at_samples(signal, np.where(there, index, NOBODY), f"{signal.name} {by} ago")
 
 
-def places_later(signal: Signal, by: Duration) -> Ints:
-    """Return, for each sample, the place of the first one at least a duration later in its life, or NOBODY."""
+def indices_later(signal: Signal, by: Duration) -> Ints:
+    """Return, for each sample, the index of the first one at least a duration later in its lifetime, or NOBODY."""
     track = signal.track
     clock = track.session.clock
     axis: Floats = np.asarray(clock.frames if by.unit == "frames" else clock.times, np.float64)
-    row = np.searchsorted(axis, axis + by.value - SAME_TIME)[track.row]
-    place = track.at_or_after(row)
-    safe = np.minimum(place, max(track.size - 1, 0))
-    there = (row < clock.size) & (place < track.size)
-    there &= (track.life[safe] == track.life) if track.size else there
-    return np.where(there, place, NOBODY)
+    clock_index = np.searchsorted(axis, axis + by.value - SAME_TIME)[track.clock_index]
+    index = track.at_or_after(clock_index)
+    safe = np.minimum(index, max(track.size - 1, 0))
+    there = (clock_index < clock.size) & (index < track.size)
+    there &= (track.lifetime[safe] == track.lifetime) if track.size else there
+    return np.where(there, index, NOBODY)
 
 
 def smoothed_second_rate(signal: Signal, window: int) -> Signal:
     """Return the second derivative of the parabola that fits the samples about each one best.
 
     This is the filter of Savitzky and Golay (Analytical Chemistry 36, 1964) of second order. It is missing where the
-    window reaches beyond a life, a missing value, or a step of another length.
+    window reaches beyond a lifetime, a missing value, or a step of another length.
 
     Args:
         signal: the value.
@@ -138,8 +138,8 @@ def smoothed_second_rate(signal: Signal, window: int) -> Signal:
     if window < 3 or window % 2 == 0:
         raise Misuse(f"smooth: expected an odd number of samples from 3 on, found {window}")
     track, half = signal.track, window // 2
-    places = np.arange(-half, half + 1)
-    weights = 2 * np.linalg.pinv(np.stack([np.ones(window), places, places**2], axis=1))[2]
+    indices = np.arange(-half, half + 1)
+    weights = 2 * np.linalg.pinv(np.stack([np.ones(window), indices, indices**2], axis=1))[2]
     step = float(np.median(track.steps[track.steps > 0])) if (track.steps > 0).any() else 1.0
     even = (np.abs(track.steps - step) <= _UNEVEN * step) & signal.usable
     whole = np.convolve(even, np.ones(window - 1), "full")[window - 2 :][: track.size] if track.size else even
@@ -157,11 +157,13 @@ def smoothed_second_rate(signal: Signal, window: int) -> Signal:
     def noise() -> float | Floats:
         return np.asarray(signal.noise) * blur
 
-    return Signal(track, f"smoothed second rate of {signal.name}", parts, valid, unit, None, signal.owner, noise)
+    return Signal(
+        track, f"smoothed second rate of {signal.name}", parts, valid, unit, None, signal.owner, noise, key=signal.key
+    )
 
 
-def summed(signal: Signal) -> Signal:
-    """Return the sum over all objects on each frame on which one has a value; it is nobody's in particular.
+def sum_over_objects(signal: Signal) -> Signal:
+    """Return the sum over all objects on each frame on which one has a value; it belongs to no object.
 
     Args:
         signal: a number or a vector of a group.
@@ -172,47 +174,47 @@ def summed(signal: Signal) -> Signal:
     Example:
         >>> from breadcrumb.testing import make_trace
         >>> states = [{"a": {"mass": 2.0}, "b": {"mass": 3.0}}, {"a": {"mass": 2.0}}]
-        >>> summed(make_trace(states, kinds={"a": "log", "b": "log"}).all("log").mass).values.tolist()
+        >>> sum_over_objects(make_trace(states, kinds={"a": "log", "b": "log"}).all("log").mass).values.tolist()
         [5.0, 2.0]
     """
     usable = signal.usable
-    rows, where = np.unique(signal.track.row[usable], return_inverse=True)
-    nobody = np.full(len(rows), NOBODY)
-    parts = tuple(np.bincount(where, part[usable], len(rows)) for part in signal.parts)
+    clock_indices, where = np.unique(signal.track.clock_index[usable], return_inverse=True)
+    nobody = np.full(len(clock_indices), NOBODY)
+    parts = tuple(np.bincount(where, part[usable], len(clock_indices)) for part in signal.parts)
     most = int(np.bincount(where, minlength=1).max(initial=1))
     noise = noise_of(parts) + most * np.max(signal.noise, initial=0.0)
-    track = Track(signal.track.session, nobody, rows)
+    track = Track(signal.track.session, nobody, clock_indices)
     name = f"sum of {signal.name}"
-    return Signal(track, name, parts, None, signal.unit, None, signal.owner, noise, signal.space)
+    return Signal(track, name, parts, None, signal.unit, None, signal.owner, noise, signal.space, signal.key)
 
 
-def marked(track: Track, moments: Moments, rows_later: int = 0) -> Bools:
-    """Return whether each sample lies on the frame of a moment of its object, or of nobody, or so many rows later."""
+def marked(track: Track, moments: Moments, later: int = 0) -> Bools:
+    """Return whether each sample is on the frame of a moment of its object or of nobody, or so many indices later."""
     marks = np.zeros(track.size, np.bool_)
-    row, owned = moments.row + rows_later, moments.life != NOBODY
-    places = track.find(moments.life[owned], row[owned])
-    marks[places[places != NOBODY]] = True
-    everyones = row[~owned & (moments.subject == NOBODY)]
+    clock_index, owned = moments.clock_index + later, moments.lifetime != NOBODY
+    indices = track.find(moments.lifetime[owned], clock_index[owned])
+    marks[indices[indices != NOBODY]] = True
+    everyones = clock_index[~owned & (moments.subject == NOBODY)]
     if len(everyones):
-        on_row = np.zeros(moments.session.clock.size + rows_later, np.bool_)
-        on_row[everyones] = True
-        marks |= on_row[track.row]
+        on_index = np.zeros(moments.session.clock.size + later, np.bool_)
+        on_index[everyones] = True
+        marks |= on_index[track.clock_index]
     return marks
 
 
 def latest(track: Track, moments: Moments) -> Ints:
-    """Return, for each sample, the last moment of its object so far, as a place, or NOBODY.
+    """Return, for each sample, the last moment of its object so far, as an index, or NOBODY.
 
     A moment on the sample's own frame counts. Moments of nobody whom the track has count for every sample.
     """
     if not moments.count:
         return np.full(track.size, NOBODY)
     if not np.isin(moments.subject, track.names).any():
-        order = np.argsort(moments.row, kind="stable")
-        place = np.searchsorted(moments.row[order], track.row, side="right") - 1
-        return np.where(place >= 0, order[np.maximum(place, 0)], NOBODY)
-    keys = track.keys(moments.life, moments.row)
+        order = np.argsort(moments.clock_index, kind="stable")
+        index = np.searchsorted(moments.clock_index[order], track.clock_index, side="right") - 1
+        return np.where(index >= 0, order[np.maximum(index, 0)], NOBODY)
+    keys = track.keys(moments.lifetime, moments.clock_index)
     order = np.argsort(keys, kind="stable")
     begins = np.searchsorted(track.key, keys[order])
     found = np.repeat(np.r_[NOBODY, order], np.diff(np.r_[0, begins, track.size]))
-    return np.where(moments.life[found] == track.life, found, NOBODY)
+    return np.where(moments.lifetime[found] == track.lifetime, found, NOBODY)

@@ -74,7 +74,7 @@ def warn_of_angles(samples: Samples, values: Floats, full: float, longest: float
     if longest > _DOUBTFUL:
         warnings.warn(
             f"{samples.title} turns by up to {longest * full:.4g} {samples.unit} from one sample to the next: near "
-            "half a turn, which way it turns cannot be told",
+            "half a turn, the direction is ambiguous",
             AngleWarning, stacklevel=4,
         )  # fmt: skip
     some = values[:: max(len(values) // _ENOUGH, 1)]  # a few settle it in nearly every case
@@ -100,10 +100,10 @@ def plan_axes(session: Session, parts: int, what: str = "this vector") -> tuple[
     """
     if parts == 2:
         return 0, 1
-    up = next((place for place, axis in enumerate("xyz") if session.axes.get(axis) in ("up", "down")), None)
+    up = next((index for index, axis in enumerate("xyz") if session.axes.get(axis) in ("up", "down")), None)
     if up is None:
-        raise Misuse(f"plan view of {what} needs to know which way is up; record it as axes={{'z': 'up'}} or alike")
-    first, second = (place for place in range(3) if place != up)
+        raise Misuse(f"plan view of {what} needs to know which way is up; record it as axes={{'z': 'up'}}")
+    first, second = (index for index in range(3) if index != up)
     return first, second
 
 
@@ -119,7 +119,7 @@ class PlanAxis(NamedTuple):
 def plan_labels(position: Samples) -> tuple[PlanAxis, PlanAxis]:
     """Return what the two axes of a position in plan are called, and which way they go."""
     told, unit = position.track.session.axes, f" [{position.unit}]" if position.unit else ""
-    flat = ("xyz"[place] for place in plan_axes(position.track.session, len(position.parts), position.name))
+    flat = ("xyz"[index] for index in plan_axes(position.track.session, len(position.parts), position.name))
     first, second = (
         PlanAxis(axis + (f", {told[axis]}" if axis in told else "") + unit, told.get(axis) in AGAINST) for axis in flat
     )
@@ -162,7 +162,7 @@ def pointing(vector: Samples, sign: float) -> tuple[Floats, Floats, str]:
     """Return the angles of vectors in plan, or of their opposites, their lengths there, and the unit of the angles."""
     session, size = vector.track.session, len(vector.parts)
     compass = compass_of(session, size)
-    x, y = (sign * vector.parts[place] for place in plan_axes(session, size, vector.name))
+    x, y = (sign * vector.parts[index] for index in plan_axes(session, size, vector.name))
     return compass.angle(x, y), np.hypot(x, y), compass.unit
 
 
@@ -171,9 +171,9 @@ def _first_to_second_is_clockwise(session: Session, plan: tuple[int, int], parts
     if parts == 2:
         way = session.axes.get("y")
         if way is None:
-            raise Misuse("a bearing needs to know which way y points; record it as axes={'y': 'down'} or alike")
+            raise Misuse("a bearing needs to know which way y points; record it as axes={'y': 'down'}")
         return way in AGAINST
-    up = next(place for place in range(3) if place not in plan)
+    up = next(index for index in range(3) if index not in plan)
     clockwise = up == 1  # from above, in right-handed axes, x to y is counter-clockwise, and x to z clockwise
     clockwise ^= session.axes.get("xyz"[up]) == "down"
     return clockwise ^ (session.axes.get("handedness") == "left")
@@ -181,11 +181,9 @@ def _first_to_second_is_clockwise(session: Session, plan: tuple[int, int], parts
 
 def _direction(session: Session, name: str, plan: tuple[int, int]) -> tuple[float, float]:
     """Return a direction in plan by its name: an axis, or what `axes` calls one."""
-    for place, axis in enumerate(plan):
+    for index, axis in enumerate(plan):
         called = session.axes.get("xyz"[axis], "")
         for sign, names in ((1.0, ("xyz"[axis], called)), (-1.0, (f"-{'xyz'[axis]}", _OPPOSITE.get(called, "")))):
             if name and name in names:
-                return (sign, 0.0) if place == 0 else (0.0, sign)
-    raise Misuse(
-        f"angles: the zero direction {name!r} is none of the axes; name x, y or z, or say in axes which one it is"
-    )
+                return (sign, 0.0) if index == 0 else (0.0, sign)
+    raise Misuse(f"angles: the zero direction {name!r} is not one of the axes; use x, y or z, or define it in axes")

@@ -24,8 +24,8 @@ class Arithmetic(Samples):
 
     def __bool__(self) -> bool:
         raise Misuse(
-            f"whether {self.name} is true depends on the sample; assert judge({self.name}, 'what it means'), or join "
-            "conditions with & | ~ instead of and, or, not"
+            f"{self.name} has no truth value, it differs by sample; assert judge({self.name}, 'what it means'), or "
+            "join conditions with & | ~ instead of and, or, not"
         )
 
     __hash__ = None  # type: ignore[assignment]
@@ -120,13 +120,13 @@ class Arithmetic(Samples):
         if self.texts is not None and isinstance(other, str):
             same = self.parts[0] == (self.texts.index(other) if other in self.texts else NOBODY)
             if sign not in ("==", "!="):
-                raise Misuse(f"{name}: texts are the same or not; they have no order")
+                raise Misuse(f"{name}: texts have no order; compare them with == or !=")
             return self._made(self.track, name, (same if sign == "==" else ~same,), self.valid)
         self._same_space(other, name)
         mine, yours = meet(self, other)
         answers = [compare(a, b) for a, b in zip(mine.parts, yours.parts, strict=True)]
         if len(answers) > 1 and sign not in ("==", "!="):
-            raise Misuse(f"{name}: a vector is neither larger nor smaller; compare its parts or its norm()")
+            raise Misuse(f"{name}: vectors have no order; compare their parts or their norm()")
         joined = np.logical_or.reduce(answers) if sign == "!=" else np.logical_and.reduce(answers)
         return self._made(mine.track, name, (joined,), both(mine.valid, yours.valid))
 
@@ -157,8 +157,8 @@ class Arithmetic(Samples):
         if not isinstance(other, Samples) or min(len(self.parts), len(other.parts)) < 2 or self.space == other.space:
             return
         raise Misuse(
-            f"{what}: the first is in {self.space} space and the second in {other.space} space; bring one into the "
-            "other's with relative_to() or to_world()"
+            f"{what}: the first is in {self.space} space and the second in {other.space} space; convert one "
+            "with relative_to() or to_world()"
         )
 
     def _flags(self, what: str) -> None:

@@ -50,10 +50,10 @@ class Ray(Generic[S]):
         """
         if axis not in ("x", "y", "z"):
             raise Misuse(f"on_plane: expected 'x', 'y' or 'z', found {axis!r}")
-        place = "xyz".index(axis)
+        index = "xyz".index(axis)
         start, way = self.origin.parts, self.direction.parts
         with np.errstate(divide="ignore", invalid="ignore"):
-            far = (at - start[place]) / way[place]
+            far = (at - start[index]) / way[index]
         meets = np.isfinite(far) & (far >= 0)
         far = np.where(meets, far, 0.0)
         parts = tuple(s + far * w for s, w in zip(start, way, strict=True))
@@ -75,10 +75,10 @@ def ray_through(point: S, camera: Camera[S]) -> Ray[S]:
     view = _View.of(camera, point.track)
     across, above = view.shares(point.parts)
     if view.is_flat:
-        parts = [p + across * r + above * u for p, r, u in zip(view.place, view.right, view.up, strict=True)]
+        parts = [p + across * r + above * u for p, r, u in zip(view.position, view.right, view.up, strict=True)]
         way: Sequence[Floats] = view.forward
     else:
-        parts = list(view.place)
+        parts = list(view.position)
         way = [f + across * r + above * u for f, r, u in zip(view.forward, view.right, view.up, strict=True)]
     length = np.sqrt(sum(part * part for part in way))
     position = camera.signal("position")
@@ -91,7 +91,7 @@ def ray_through(point: S, camera: Camera[S]) -> Ray[S]:
 def on_screen(position: S, camera: Camera[S]) -> S:
     """Return where positions are seen on the screen, in pixels; missing behind the camera."""
     view = _View.of(camera, position.track)
-    offset = [a - b for a, b in zip(position.parts, view.place, strict=True)]
+    offset = [a - b for a, b in zip(position.parts, view.position, strict=True)]
     ahead, right, up = (
         np.sum([a * b for a, b in zip(offset, axis, strict=True)], axis=0)
         for axis in (view.forward, view.right, view.up)
@@ -111,7 +111,7 @@ def on_screen(position: S, camera: Camera[S]) -> S:
 class _View:
     """What a camera sees on each sample of a track."""
 
-    place: Vector
+    position: Vector
     forward: Vector
     right: Vector
     up: Vector
@@ -155,7 +155,7 @@ class _View:
 def _directions(session: Session, signals: dict[str, S], size: int) -> tuple[Vector, Vector, Vector]:
     """Return forward, right and up of a camera in the world."""
     compass, plan = compass_of(session, 3), plan_axes(session, 3)
-    above = next(place for place in range(3) if place not in plan)
+    above = next(index for index in range(3) if index not in plan)
     forward, up = np.zeros((3, size)), np.zeros((3, size))
     forward[plan[0]], forward[plan[1]] = compass.zero
     up[above] = -1.0 if session.axes.get("xyz"[above]) == "down" else 1.0

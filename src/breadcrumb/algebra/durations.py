@@ -91,28 +91,37 @@ class Window:
         return self.earliest == self.latest
 
     def __str__(self) -> str:
-        tolerance = f" +- {self.tol}" if self.tol else ""
+        tolerance = f" (± {self.tol})" if self.tol else ""
         if self.exact or not self.latest.value:
             return f"{self.latest}{tolerance}" if self.latest.value else f"on the same frame{tolerance}"
         from_zero = self.earliest.value == 0
         span = f"within {self.latest}" if from_zero else f"{self.earliest} to {self.latest}"
         return span + tolerance
 
-    def rows(self, clock: Clock, row: Ints) -> tuple[Ints, Ints]:
-        """Return the first and the last row that are in time after each row.
+    @property
+    def when(self) -> str:
+        """When it is due, as the end of a sentence."""
+        if not self.latest.value:
+            return "on the same frame"
+        if self.exact:
+            return f"after {self.latest}"
+        return f"within {self.latest}" if not self.earliest.value else f"within {self.earliest} to {self.latest}"
+
+    def clock_indices(self, clock: Clock, clock_index: Ints) -> tuple[Ints, Ints]:
+        """Return the first and the last clock index that are in time after each clock index.
 
         What is due at an instant in seconds is seen on the first recorded frame at or after it; so a window in which no
-        frame lies is met by the first one at or after its beginning. A last row of `clock.size` lies beyond the end of
-        the trace, and a last row below the first one in a gap of the frame numbers.
+        frame lies is met by the first one at or after its beginning. A last clock index of `clock.size` lies beyond the
+        end of the trace, and a last clock index below the first one in a gap of the frame numbers.
         """
-        if len(row) > clock.size:  # then each row of the clock is looked up once
-            first, last = self.rows(clock, np.arange(clock.size))
-            return first[row], last[row]
-        first = _due(clock, row, self.earliest, self.tol, -1)
-        last = _last(clock, row, self.latest, self.tol)
+        if len(clock_index) > clock.size:  # then each clock index is looked up once
+            first, last = self.clock_indices(clock, np.arange(clock.size))
+            return first[clock_index], last[clock_index]
+        first = _due(clock, clock_index, self.earliest, self.tol, -1)
+        last = _last(clock, clock_index, self.latest, self.tol)
         if self.latest.unit == "s":
-            last = np.maximum(last, _due(clock, row, self.earliest, None, 0))
-        return np.maximum(first, row), last
+            last = np.maximum(last, _due(clock, clock_index, self.earliest, None, 0))
+        return np.maximum(first, clock_index), last
 
 
 def window(within: object, tol: Duration | None = None) -> Window:
@@ -132,35 +141,48 @@ def window(within: object, tol: Duration | None = None) -> Window:
     return Window(Duration(0, latest.unit), latest, tol)
 
 
+def length_window(length: object, what: str, tol: Duration | None = None) -> Window:
+    """Return the window of an exact length, or of a pair (shortest, longest).
+
+    Raises:
+        Misuse: it is neither a duration nor such a pair.
+    """
+    return window(length if isinstance(length, tuple) else (duration(length, what), length), tol)
+
+
 def elapsed(clock: Clock, start: Ints, end: Ints, unit: str) -> Floats:
-    """Return how long it is from one row to the other, in frames or seconds."""
+    """Return how long it is from one clock index to the other, in frames or seconds."""
     axis = clock.frames if unit == "frames" else clock.times
     return np.asarray(axis[end] - axis[start], np.float64)
 
 
-def _due(clock: Clock, row: Ints, length: Duration, tol: Duration | None, sign: int) -> Ints:
-    """Return the first row at or after an instant that is a duration, more or less a tolerance, after each row.
+def _due(clock: Clock, clock_index: Ints, length: Duration, tol: Duration | None, sign: int) -> Ints:
+    """Return the first clock index that is a duration, more or less a tolerance, after each clock index.
 
     A tolerance in frames beside a duration in seconds counts recorded frames.
     """
-    axis, instant, more = _instant(clock, row, length, tol, sign)
+    axis, instant, more = _instant(clock, clock_index, length, tol, sign)
     return np.clip(np.searchsorted(axis, instant - _slip(length)) + more, 0, clock.size)
 
 
-def _last(clock: Clock, row: Ints, length: Duration, tol: Duration | None) -> Ints:
-    """Return the last row not after an instant; `clock.size` if the trace may go on before that instant."""
-    axis, instant, more = _instant(clock, row, length, tol, 1)
+def _last(clock: Clock, clock_index: Ints, length: Duration, tol: Duration | None) -> Ints:
+    """Return the last clock index not after an instant; `clock.size` if the trace may go on before that instant."""
+    axis, instant, more = _instant(clock, clock_index, length, tol, 1)
     last = np.searchsorted(axis, instant + _slip(length), side="right") - 1 + more
-    beyond = (last >= clock.size) | (instant > axis[-1] + _slip(length)) if clock.size else np.ones(len(row), np.bool_)
+    beyond = (
+        (last >= clock.size) | (instant > axis[-1] + _slip(length))
+        if clock.size
+        else np.ones(len(clock_index), np.bool_)
+    )
     return np.where(beyond, clock.size, last)
 
 
 def _instant(
-    clock: Clock, row: Ints, length: Duration, tol: Duration | None, sign: int
+    clock: Clock, clock_index: Ints, length: Duration, tol: Duration | None, sign: int
 ) -> tuple[NDArray[Any], NDArray[Any], int]:
-    """Return frame numbers or times, those a duration after each row, and how many recorded frames to add."""
+    """Return frame numbers or times, those a duration after each clock index, and how many recorded frames to add."""
     axis: NDArray[Any] = clock.frames if length.unit == "frames" else clock.times
-    instant = axis[row] + length.value
+    instant = axis[clock_index] + length.value
     if tol is None:
         return axis, instant, 0
     if tol.unit == length.unit:

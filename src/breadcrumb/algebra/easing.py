@@ -99,17 +99,17 @@ def curve_of(curve: str | Curve | Sequence[tuple[float, float]]) -> Curve:
 
 
 class Wave(NamedTuple):
-    """Sines fitted to the lives of a track that have two whole periods; one entry a life, but for the last two."""
+    """Sines fitted to lifetimes that have two whole periods; one entry per lifetime but for the last two."""
 
     first: Ints
-    """The place of each such life's first sample."""
+    """The index of each such lifetime's first sample."""
     centre: Floats
     amplitude: Floats
     period: Floats
-    places: Ints
-    """The places of the samples of these lives."""
+    indices: Ints
+    """The indices of the samples of these lifetimes."""
     phase: Floats
-    """The phase of each of these samples' life, for a sine of the given period."""
+    """The phase of each of these samples' lifetime, for a sine of the given period."""
 
 
 _ROUNDS = 6
@@ -118,23 +118,23 @@ _SETTLED = 1e-12
 
 
 def wave_fit(track: Track, values: Floats, usable: Bools, period: float) -> Wave:
-    """Fit c + a sin wt + b cos wt to each life by least squares, w by Gauss-Newton from the given period.
+    """Fit c + a sin wt + b cos wt to each lifetime by least squares, w by Gauss-Newton from the given period.
 
-    All lives are fitted at once: the sums of the normal equations are taken life by life.
+    All lifetimes are fitted at once: the sums of the normal equations are taken lifetime by lifetime.
     """
-    places = np.flatnonzero(usable & np.isfinite(values))
-    starts = np.flatnonzero(np.r_[True, np.diff(track.life[places]) != 0]) if len(places) else places
-    counts = np.diff(np.r_[starts, len(places)])
-    times = track.times[places]
-    lasting = times[np.r_[starts[1:], len(places)].astype(int) - 1] - times[starts] if len(starts) else np.zeros(0)
+    indices = np.flatnonzero(usable & np.isfinite(values))
+    starts = np.flatnonzero(np.r_[True, np.diff(track.lifetime[indices]) != 0]) if len(indices) else indices
+    counts = np.diff(np.r_[starts, len(indices)])
+    times = track.times[indices]
+    lasting = times[np.r_[starts[1:], len(indices)].astype(int) - 1] - times[starts] if len(starts) else np.zeros(0)
     enough = lasting >= 2 * period * (1 - 1e-9)
     mine = np.repeat(enough, counts)
-    places, times, counts = places[mine], times[mine], counts[enough]
+    indices, times, counts = indices[mine], times[mine], counts[enough]
     starts = np.r_[0, np.cumsum(counts)[:-1]].astype(np.int64) if len(counts) else counts
     if not len(counts):
         nothing = np.zeros(0)
-        return Wave(places[:0], nothing, nothing, nothing, places[:0], nothing)
-    y = values[places]
+        return Wave(indices[:0], nothing, nothing, nothing, indices[:0], nothing)
+    y = values[indices]
     t = times - np.repeat(times[starts], counts)
     w = nominal = np.full(len(counts), 2 * np.pi / period)
     c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
@@ -148,7 +148,7 @@ def wave_fit(track: Track, values: Floats, usable: Bools, period: float) -> Wave
             break
     else:
         c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
-    return Wave(places[starts], c, np.hypot(a, b), 2 * np.pi / w, places, phase)
+    return Wave(indices[starts], c, np.hypot(a, b), 2 * np.pi / w, indices, phase)
 
 
 def _waves(w: Floats, t: Floats, counts: Ints) -> tuple[Floats, Floats]:
@@ -157,7 +157,7 @@ def _waves(w: Floats, t: Floats, counts: Ints) -> tuple[Floats, Floats]:
 
 
 def _solved(y: Floats, columns: list[Floats], starts: Ints) -> Floats:
-    """Return the least-squares coefficients of each life, a row for each column."""
+    """Return the least-squares coefficients of each lifetime, a row for each column."""
     size = len(columns)
     normal = np.empty((len(starts), size, size))
     right = np.empty((len(starts), size))

@@ -54,9 +54,9 @@ class Speeds:
             total = np.zeros(end - begin)
             _squares(self._parts, max(begin, 1), end, total[not begin :])
         else:
-            places = np.asarray(at)
-            before = np.maximum(places - 1, 0)
-            total = np.asarray(sum((part[places] - part[before]) ** 2 for part in self._parts))
+            indices = np.asarray(at)
+            before = np.maximum(indices - 1, 0)
+            total = np.asarray(sum((part[indices] - part[before]) ** 2 for part in self._parts))
         time = np.asarray(self._step[at])
         total = np.sqrt(total, out=total)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -91,7 +91,7 @@ class Speeds:
 
 
 def steps(parts: Sequence[Floats]) -> Floats:
-    """Return the length of the step that ends at each place; 0 for the first."""
+    """Return the length of the step that ends at each index; 0 for the first."""
     result = np.zeros(len(parts[0]))
     for begin, end in _blocks(len(result), 1):
         some = result[begin:end]
@@ -101,7 +101,7 @@ def steps(parts: Sequence[Floats]) -> Floats:
 
 
 def _squares(parts: Sequence[Floats], begin: int, end: int, out: Floats, other: Floats | None = None) -> None:
-    """Compute the squared lengths of the steps that end at some places, with room for one more part."""
+    """Compute the squared lengths of the steps that end at some indices, with room for one more part."""
     other = np.empty_like(out) if other is None else other
     for number, part in enumerate(parts):
         change = other if number else out
@@ -135,8 +135,8 @@ def quotients(changes: Floats, step: Floats) -> Floats:
     return changes
 
 
-def turning_places(values: NDArray[Any]) -> Ints:
-    """Return the places of values that are other than the one before."""
+def turning_indices(values: NDArray[Any]) -> Ints:
+    """Return the indices of values that are other than the one before."""
     if values.dtype != np.bool_:
         return np.flatnonzero(values[1:] != values[:-1]) + 1
     flags = np.ascontiguousarray(values)  # compared by eights with what is one further on: few eights differ
@@ -145,10 +145,10 @@ def turning_places(values: NDArray[Any]) -> Ints:
     differ = np.flatnonzero(eights[:-1] != flags[1 : 1 + rest].view(_EIGHT_FLAGS))
     further = eights[differ] >> 8 | eights[differ + 1] << 8 * (_EIGHT - 1)
     changes = (eights[differ] ^ further).view(np.bool_)
-    which, place = np.divmod(np.flatnonzero(changes), _EIGHT)
+    which, index = np.divmod(np.flatnonzero(changes), _EIGHT)
     last = np.flatnonzero(flags[rest + 1 :] != flags[rest:-1]) + rest
-    places: Ints = np.r_[differ[which] * _EIGHT + place, last] + 1
-    return places
+    indices: Ints = np.r_[differ[which] * _EIGHT + index, last] + 1
+    return indices
 
 
 def order_of(values: Ints, limit: int) -> Ints:

@@ -47,84 +47,86 @@ def meet_tracks(left: S, right: S) -> tuple[S, S]:
         else:
             raise Misuse(
                 f"{left.name} and {right.name} are of two groups, and nothing says which object goes with which; "
-                "use one object, or judge each group by itself"
+                "use one object, or judge each group separately"
             )
     return left, right
 
 
-def places_at(track: Track, moments: Moments, way: int, by: Duration | None = None) -> Ints:
-    """Return the place of the sample for each moment: on its frame, or a duration before (-1) or after (1) it."""
+def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = None) -> Ints:
+    """Return the index of the sample for each moment: on its frame, or a duration before (-1) or after (1) it."""
     subject_has_samples = np.isin(moments.subject, track.names)
     if subject_has_samples.any() or not moments.count or not track.size:
-        life, index, keys = moments.life, track.key, track.keys
-        places = np.arange(track.size)
+        lifetime, sample_keys, keys = moments.lifetime, track.key, track.keys
+        indices = np.arange(track.size)
     elif track.one_at_a_time:
-        rows, places = track.by_row
-        life, index = np.zeros(moments.count, np.int64), rows
+        clock_indices, indices = track.by_clock_index
+        lifetime, sample_keys = np.zeros(moments.count, np.int64), clock_indices
 
-        def keys(life: Ints, row: Ints) -> Ints:
-            return row
+        def keys(lifetime: Ints, clock_index: Ints) -> Ints:
+            return clock_index
 
     else:
         raise Misuse(
             f"{moments.label} are of {', '.join(sorted(set(moments.subjects)))[:60]}, and the signal is of a group "
-            "without them; say .about('on') or .about('by'), or take the signal of one object"
+            "without them; use .with_subject('on') or .with_subject('by'), or take the signal of one object"
         )
-    row = moments.row if by is None else _moved(track, moments.row, way, by)
-    inside = (row >= 0) & (row < track.session.clock.size) & (life != NOBODY)
-    wanted = keys(life, np.where(inside, row, 0))
-    at = np.searchsorted(index, wanted, side="right") - 1 if way < 0 else np.searchsorted(index, wanted)
-    held = inside & (at >= 0) & (at < len(index))
+    clock_index = moments.clock_index if by is None else _moved(track, moments.clock_index, way, by)
+    inside = (clock_index >= 0) & (clock_index < track.session.clock.size) & (lifetime != NOBODY)
+    wanted = keys(lifetime, np.where(inside, clock_index, 0))
+    at = np.searchsorted(sample_keys, wanted, side="right") - 1 if way < 0 else np.searchsorted(sample_keys, wanted)
+    held = inside & (at >= 0) & (at < len(sample_keys))
     at = np.where(held, at, 0)
-    if len(index):
-        place = places[at]
-        held &= (index[at] == wanted) if way == 0 else _same_life(track, place, life, moments)
-        return np.where(held, place, NOBODY)
+    if len(sample_keys):
+        index = indices[at]
+        held &= (sample_keys[at] == wanted) if way == 0 else _same_lifetime(track, index, lifetime, moments)
+        return np.where(held, index, NOBODY)
     return np.full(moments.count, NOBODY)
 
 
-def at_places(signal: S, moments: Moments, places: Ints) -> S:
-    """Return the signal's values at these places, one for each moment; NOBODY gives a missing one.
+def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
+    """Return the signal's values at these indices, one for each moment; NOBODY gives a missing one.
 
     A value taken after its moment belongs to the frame that it was taken from: only then is it known.
     """
-    there = places != NOBODY
-    row, life = moments.row, moments.life
+    there = indices != NOBODY
+    clock_index, lifetime = moments.clock_index, moments.lifetime
     if not signal.track.size:
-        parts: tuple[NDArray[Any], ...] = tuple(np.zeros(len(places), part.dtype) for part in signal.parts)
+        parts: tuple[NDArray[Any], ...] = tuple(np.zeros(len(indices), part.dtype) for part in signal.parts)
         valid = there
     else:
-        safe = np.where(there, places, 0)
+        safe = np.where(there, indices, 0)
         parts = tuple(part[safe] for part in signal.parts)
         valid = there if signal.valid is None else there & signal.valid[safe]
-        life = np.where(there, signal.track.life[safe], life)
-        row = np.where(there, np.maximum(row, signal.track.row[safe]), row)
-    track = Track(signal.track.session, life, row, moments.row, moments.subject, signal.track.unseen)
-    noise = signal.noise_at(np.where(there, places, 0)) if signal.track.size else None
+        lifetime = np.where(there, signal.track.lifetime[safe], lifetime)
+        clock_index = np.where(there, np.maximum(clock_index, signal.track.clock_index[safe]), clock_index)
+    track = Track(
+        signal.track.session, lifetime, clock_index, moments.clock_index, moments.subject, signal.track.unseen
+    )
+    noise = signal.noise_at(np.where(there, indices, 0)) if signal.track.size else None
     return replace(signal, track=track, parts=parts, valid=None if valid.all() else valid, known_noise=noise)
 
 
-def _moved(track: Track, row: Ints, way: int, by: Duration) -> Ints:
-    """Return the last row at least a duration before each row, or the first one at least a duration after it."""
+def _moved(track: Track, clock_index: Ints, way: int, by: Duration) -> Ints:
+    """Return the last clock index at least a duration before each one, or the first at least a duration after it."""
     clock = track.session.clock
     axis = clock.frames if by.unit == "frames" else clock.times
     slip = 0 if by.unit == "frames" else SAME_TIME
     if way < 0:
-        return np.searchsorted(axis, axis[row] - by.value + slip, side="right") - 1
-    return np.searchsorted(axis, axis[row] + by.value - slip)
+        return np.searchsorted(axis, axis[clock_index] - by.value + slip, side="right") - 1
+    return np.searchsorted(axis, axis[clock_index] + by.value - slip)
 
 
-def _same_life(track: Track, place: Ints, life: Ints, moments: Moments) -> NDArray[np.bool_]:
-    owner = track.life[place]
+def _same_lifetime(track: Track, index: Ints, lifetime: Ints, moments: Moments) -> NDArray[np.bool_]:
+    owner = track.lifetime[index]
     by_subject = np.isin(moments.subject, track.names)
-    return np.asarray(~by_subject | (owner == life))
+    return np.asarray(~by_subject | (owner == lifetime))
 
 
 def on_track(signal: S, track: Track) -> S:
     """Return a signal that never has two samples on a frame on another track, frame by frame."""
-    places = signal.track.find_row(track.row)
-    there = places != NOBODY
-    safe = np.where(there, places, 0)
+    indices = signal.track.find_clock_index(track.clock_index)
+    there = indices != NOBODY
+    safe = np.where(there, indices, 0)
     if not signal.track.size:
         parts = tuple(np.zeros(track.size, part.dtype) for part in signal.parts)
     else:
@@ -137,7 +139,7 @@ def on_track(signal: S, track: Track) -> S:
 def _constant(like: S, value: object) -> S:
     """Return a number, a vector, or an array of one value a sample as a signal on the same track."""
     if isinstance(value, Duration):
-        raise Misuse(f"{like.name} is no length of time; compare it with a number, not with {value}")
+        raise Misuse(f"{like.name} is not a duration; compare it with a number, not with {value}")
     if isinstance(value, str) or like.texts is not None:
         raise Misuse(f"cannot compare or combine {like.name} with {value!r}: one is a text, the other is not")
     array = np.asarray(value)
@@ -173,4 +175,6 @@ def _same_parts(left: S, right: S) -> tuple[S, S]:
         return left, replace(right, parts=right.parts * a)
     if a == 1:
         return replace(left, parts=left.parts * b), right
-    raise Misuse(f"{left.name} has {a} parts and {right.name} has {b}; take the same parts of both, such as .x and .y")
+    raise Misuse(
+        f"{left.name} has {a} parts and {right.name} has {b}; select the same parts of both, such as .x and .y"
+    )

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Literal, Protocol, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.tables import categories
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
@@ -18,69 +19,71 @@ if TYPE_CHECKING:
 Subject = Literal["either", "by", "on"]
 
 
-class Lives(Protocol):
-    """Lives, and from which to which row of the clock each lasts: spans."""
+class Lifetimes(Protocol):
+    """Lifetimes, and from which to which clock index each lasts: spans."""
 
     @property
-    def life(self) -> Ints:
-        """The life of each."""
+    def lifetime(self) -> Ints:
+        """The lifetime of each."""
 
     @property
     def first(self) -> Ints:
-        """The first row of each."""
+        """The first clock index of each."""
 
     @property
     def last(self) -> Ints:
-        """The last row of each."""
+        """The last clock index of each."""
 
 
 class Stretches(Protocol):
-    """What can say whether a life is inside it on a row: spans."""
+    """What can say whether a lifetime is inside it on a clock index: spans."""
 
-    def covers(self, life: Ints, row: Ints) -> Bools:
-        """Return whether each life is, on that row, inside."""
+    def covers(self, lifetime: Ints, clock_index: Ints) -> Bools:
+        """Return whether each lifetime is, on that clock index, inside."""
 
 
 @dataclass(frozen=True, eq=False)
 class Moments:
     """Instants in the order in which they happened; arrays of equal length.
 
-    Moments come from events (`trace.events`), from lives (`objects.appears`, `objects.leaves`) and from flags
-    (`signal.rises()`). Their *subject* is `by`, else `on`; `about("on")` changes it.
+    Moments come from events (`trace.events`), from lifetimes (`objects.appears`, `objects.leaves`) and from flags
+    (`signal.rises()`). Their *subject* is `by`, else `on`; `with_subject("on")` changes it.
     """
 
     session: Session
     label: str
     """What happened, for messages."""
-    row: Ints
-    """The row of the clock."""
+    clock_index: Ints
+    """The clock index."""
     order: Ints
-    """The place within the frame, or NOBODY."""
+    """The index within the frame, or NOBODY."""
     by: Ints
-    """Who did it, as a place in the session's names, or NOBODY."""
+    """Who did it, as an index into the session's names, or NOBODY."""
     on: Ints
-    """Whom it was done to, as a place in the session's names, or NOBODY."""
+    """Whom it was done to, as an index into the session's names, or NOBODY."""
     data: Sequence[Mapping[str, Any]] = ()
     """What else is known of each; empty if nothing is known of any."""
     chosen: Subject = "either"
     """Which of the two is the subject."""
-    known_life: Ints | None = None
-    """The life of the subject where the source says it."""
+    known_lifetime: Ints | None = None
+    """The lifetime of the subject where the source says it."""
     unseen: str = ""
     """Why there are none, if the name was not seen."""
     is_known: bool = True
     """Whether the name was seen or declared."""
+    key: Key = NO_KEY
+    """What they were taken from."""
 
     @property
     def count(self) -> int:
         """How many there are."""
-        return len(self.row)
+        return len(self.clock_index)
 
     def __len__(self) -> int:
         return self.count
 
     def __bool__(self) -> bool:
-        raise Misuse(f"whether {self.label} happened is no one truth; write moments.count > 0")
+        raise Misuse(f"{self.label} has no truth value; write moments.count > 0")
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Moments):
@@ -92,16 +95,16 @@ class Moments:
     @property
     def frames(self) -> Ints:
         """The frame number of each."""
-        return self.session.clock.frames[self.row]
+        return self.session.clock.frames[self.clock_index]
 
     @property
     def times(self) -> Floats:
         """The game time of each, in seconds."""
-        return self.session.clock.times[self.row]
+        return self.session.clock.times[self.clock_index]
 
     @cached_property
     def subject(self) -> Ints:
-        """Of whom each is, as a place in the session's names, or NOBODY."""
+        """Of whom each is, as an index into the session's names, or NOBODY."""
         if self.chosen == "by":
             return self.by
         return self.on if self.chosen == "on" else np.where(self.by == NOBODY, self.on, self.by)
@@ -109,25 +112,25 @@ class Moments:
     @property
     def subjects(self) -> tuple[str, ...]:
         """The id of the subject of each; empty where there is none."""
-        return tuple("" if place == NOBODY else self.session.names[place] for place in self.subject.tolist())
+        return tuple("" if index == NOBODY else self.session.names[index] for index in self.subject.tolist())
 
     @cached_property
-    def life(self) -> Ints:
-        """The life of the subject at each moment, or NOBODY; one that leaves on that frame counts."""
-        if self.known_life is not None:
-            return self.known_life
-        lives = self.session.lives
+    def lifetime(self) -> Ints:
+        """The lifetime of the subject at each moment, or NOBODY; one that leaves on that frame counts."""
+        if self.known_lifetime is not None:
+            return self.known_lifetime
+        lifetimes = self.session.lifetimes
         size = self.session.clock.size + 1
-        begin = np.where(lives.first == NOBODY, lives.appear, lives.first)
-        end = np.where(lives.leave == NOBODY, size, lives.leave)
-        order = np.lexsort((begin, lives.name))
-        starts = (lives.name * size + begin)[order]
-        place = np.searchsorted(starts, self.subject * size + self.row, side="right") - 1
-        if not lives.size:
+        begin = np.where(lifetimes.first == NOBODY, lifetimes.appear, lifetimes.first)
+        end = np.where(lifetimes.leave == NOBODY, size, lifetimes.leave)
+        order = np.lexsort((begin, lifetimes.name))
+        starts = (lifetimes.name * size + begin)[order]
+        index = np.searchsorted(starts, self.subject * size + self.clock_index, side="right") - 1
+        if not lifetimes.size:
             return np.full(self.count, NOBODY)
-        life = order[np.maximum(place, 0)]
-        there = (place >= 0) & (lives.name[life] == self.subject) & (end[life] >= self.row)
-        return np.where(there, life, NOBODY)
+        lifetime = order[np.maximum(index, 0)]
+        there = (index >= 0) & (lifetimes.name[lifetime] == self.subject) & (end[lifetime] >= self.clock_index)
+        return np.where(there, lifetime, NOBODY)
 
     def __getitem__(self, key: str) -> NDArray[Any]:
         """Return one entry of the data of each, as an array; a moment without it is missing (None or NaN).
@@ -166,13 +169,13 @@ class Moments:
             columns[f"data.{key}"] = pd.Series(values, dtype=None if plain else object)
         return pd.DataFrame(columns)
 
-    def about(self, subject: Subject) -> Self:
+    def with_subject(self, subject: Subject) -> Self:
         """Return the same moments with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
         if subject not in ("either", "by", "on"):
-            raise Misuse(f"about: expected 'by', 'on' or 'either', found {subject!r}")
-        return replace(self, chosen=subject, known_life=None)
+            raise Misuse(f"with_subject: expected 'by', 'on' or 'either', found {subject!r}")
+        return replace(self, chosen=subject, known_lifetime=None)
 
-    def called(self, label: str) -> Self:
+    def with_name(self, label: str) -> Self:
         """Return the same moments under a name of your own, for messages."""
         return replace(self, label=label)
 
@@ -189,7 +192,7 @@ class Moments:
         return self.pick(np.flatnonzero(keep))
 
     def with_data(self, **values: NDArray[Any]) -> Self:
-        """Return the same moments with more entries in their data, each given as an array with a row a moment.
+        """Return the same moments with more entries in their data, each given as an array with a row for each moment.
 
         Example:
             >>> from breadcrumb.testing import small_trace
@@ -203,76 +206,78 @@ class Moments:
                 raise Misuse(
                     f"with_data: expected {self.count} values of {key}, one for each {self.label}; found {len(array)}"
                 )
-        rows = [
-            dict(zip(values, row, strict=True))
-            for row in zip(*(array.tolist() for array in values.values()), strict=True)
+        clock_indices = [
+            dict(zip(values, clock_index, strict=True))
+            for clock_index in zip(*(array.tolist() for array in values.values()), strict=True)
         ]
         old = self.data or ({},) * self.count
-        return replace(self, data=tuple({**one, **row} for one, row in zip(old, rows, strict=True)))
+        return replace(
+            self, data=tuple({**one, **clock_index} for one, clock_index in zip(old, clock_indices, strict=True))
+        )
 
-    def for_each(self, lives: "Lives") -> Self:
-        """Return each moment once for every one of these lives that is there on its frame, as the subject.
+    def for_each(self, lifetimes: "Lifetimes") -> Self:
+        """Return each moment once for every one of these lifetimes that is there on its frame, as the subject.
 
         Args:
-            lives: the lives, as `trace.all("crew").life_spans` gives them.
+            lifetimes: the lifetimes, as `trace.all("crew").lifetimes` gives them.
 
         Example:
             >>> from breadcrumb.testing import small_trace
             >>> trace = small_trace()
-            >>> trace.events("bell.rung").for_each(trace.all("skiff").life_spans).subjects
+            >>> trace.events("bell.rung").for_each(trace.all("skiff").lifetimes).subjects
             ('heron',)
         """
-        there = (lives.first <= self.row[:, None]) & (lives.last >= self.row[:, None])
-        moment, place = np.nonzero(there)
-        life = lives.life[place]
-        name = self.session.lives.name[life] if len(life) else life
-        return replace(self.pick(moment), by=name, chosen="by", known_life=life)
+        there = (lifetimes.first <= self.clock_index[:, None]) & (lifetimes.last >= self.clock_index[:, None])
+        moment, index = np.nonzero(there)
+        lifetime = lifetimes.lifetime[index]
+        name = self.session.lifetimes.name[lifetime] if len(lifetime) else lifetime
+        return replace(self.pick(moment), by=name, chosen="by", known_lifetime=lifetime)
 
     def once_per_frame(self) -> Self:
         """Return the first moment of each subject on each frame."""
-        pairs = np.stack([self.subject, self.row], axis=1)
+        pairs = np.stack([self.subject, self.clock_index], axis=1)
         _, first = np.unique(pairs, axis=0, return_index=True)
         return self.pick(np.sort(first))
 
     def during(self, spans: Stretches) -> Self:
-        """Return those moments that lie in the spans of their subject, or in spans of nobody in particular."""
-        return self.pick(np.flatnonzero(spans.covers(self.life, self.row)))
+        """Return those moments that lie in the spans of their subject, or in spans without a subject."""
+        return self.pick(np.flatnonzero(spans.covers(self.lifetime, self.clock_index)))
 
     def outside(self, spans: Stretches) -> Self:
         """Return those moments that lie in none of the spans."""
-        return self.pick(np.flatnonzero(~spans.covers(self.life, self.row)))
+        return self.pick(np.flatnonzero(~spans.covers(self.lifetime, self.clock_index)))
 
-    def pick(self, places: Ints) -> Self:
-        """Return some of the moments, by their places."""
+    def pick(self, indices: Ints) -> Self:
+        """Return some of the moments, by their indices."""
         return replace(
             self,
-            row=self.row[places],
-            order=self.order[places],
-            by=self.by[places],
-            on=self.on[places],
-            data=tuple(self.data[place] for place in places.tolist()) if self.data else (),
-            known_life=None if self.known_life is None else self.known_life[places],
+            clock_index=self.clock_index[indices],
+            order=self.order[indices],
+            by=self.by[indices],
+            on=self.on[indices],
+            data=tuple(self.data[index] for index in indices.tolist()) if self.data else (),
+            known_lifetime=None if self.known_lifetime is None else self.known_lifetime[indices],
         )
 
     def __or__(self, other: "Moments") -> Self:
         """Return the moments of both, in the order in which they happened, each with the subject that it had."""
-        row, order = np.r_[self.row, other.row], np.r_[self.order, other.order]
+        clock_index, order = np.r_[self.clock_index, other.clock_index], np.r_[self.order, other.order]
         joined = replace(
             self,
             label=f"{self.label} or {other.label}",
-            row=row,
+            clock_index=clock_index,
             order=order,
             by=np.r_[self.subject, other.subject],
             on=np.r_[self.on, other.on],
             data=(*(self.data or ({},) * self.count), *(other.data or ({},) * other.count)),
             chosen="by",
-            known_life=np.r_[self.life, other.life],
+            known_lifetime=np.r_[self.lifetime, other.lifetime],
             unseen=self.unseen and other.unseen,
         )
-        return joined.pick(np.lexsort((order, row)))
+        return joined.pick(np.lexsort((order, clock_index)))
 
     def _meaning(self) -> tuple[Any, ...]:
-        return self.row.tolist(), self.order.tolist(), self.subject.tolist(), [dict(one) for one in self.data]
+        return self.clock_index.tolist(), self.order.tolist(), self.subject.tolist(), [dict(one) for one in self.data]
 
 
 def _array(values: list[Any], count: int) -> NDArray[Any]:

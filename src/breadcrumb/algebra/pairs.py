@@ -11,7 +11,7 @@ from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _BLOCK = 16
-"""How many rows of the clock one box may hold."""
+"""How many clock indices one box may hold."""
 _LONGEST_BOX = 8.0
 """How many times the reach a box may be long."""
 
@@ -20,19 +20,19 @@ class Pairs(NamedTuple):
     """Samples of two groups on the same frame; arrays of equal length."""
 
     mine: Ints
-    """The places of the samples in the first group."""
+    """The indices of the samples in the first group."""
     yours: Ints
-    """The places of the samples in the second group."""
+    """The indices of the samples in the second group."""
     distance: Floats
 
 
 def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = False) -> Pairs:
     """Return all pairs of positions on one frame that are no farther apart than a reach, centre to centre.
 
-    The samples of a few frames of one life make a box. Boxes are sorted along the first axis, which leaves those within
-    reach along it to be compared, and only what lies in boxes that are near is measured. No object is paired with
-    itself. With `swept`, the distance is the smallest one during the step that ends there, if both move straight; then
-    what counts as near is widened by the longest step.
+    The samples of a few frames of one lifetime make a box. Boxes are sorted along the first axis, which leaves those
+    within reach along it to be compared, and only what lies in boxes that are near is measured. No object is paired
+    with itself. With `swept`, the distance is the smallest one during the step that ends there, if both move straight;
+    then what counts as near is widened by the longest step.
 
     Raises:
         Misuse: the positions have different numbers of parts.
@@ -41,7 +41,7 @@ def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = Fal
         raise Misuse(f"{first.name} has {len(first.parts)} parts and {second.name} has {len(second.parts)}")
     wide = reach + (_longest_step(first) + _longest_step(second) if swept else 0.0)
     mine, yours = _boxes(first, wide), _boxes(second, wide)
-    a, b = _on_one_row(mine, yours, *_near_boxes(mine, yours, wide))
+    a, b = _on_one_clock_index(mine, yours, *_near_boxes(mine, yours, wide))
     distance = _closest(first, second, a, b) if swept else _apart(first, second, a, b)
     close = distance <= reach
     return Pairs(a[close], b[close], distance[close])
@@ -52,22 +52,22 @@ def meets_one(first: Signal, second: Signal, *, swept: bool = False) -> Signal:
     if not swept:
         return first.distance_to(second)
     mine, yours = meet_tracks(first, second)
-    places = np.arange(len(mine))
+    indices = np.arange(len(mine))
     result = mine.distance_to(yours)
-    near = _closest(mine, yours, places, places) if len(mine) else result.parts[0]
+    near = _closest(mine, yours, indices, indices) if len(mine) else result.parts[0]
     return type(result)(result.track, result.name, (near,), result.valid, result.unit, None, result.owner, result.noise)
 
 
 class _Boxes(NamedTuple):
-    """What holds the samples of one life on consecutive rows of one block of the clock; arrays of equal length."""
+    """The boxes of the samples of one lifetime on consecutive clock indices of one block; arrays of equal length."""
 
-    life: Ints
-    place: Ints
-    """The place of the first sample."""
-    row: Ints
-    """The row of the first sample."""
-    rows: Ints
-    """How many rows it holds."""
+    lifetime: Ints
+    start: Ints
+    """The index of the first sample."""
+    clock_index: Ints
+    """The clock index of the first sample."""
+    size: Ints
+    """How many clock indices it holds."""
     low: tuple[Floats, ...]
     high: tuple[Floats, ...]
 
@@ -75,61 +75,65 @@ class _Boxes(NamedTuple):
 def _boxes(signal: Signal, wide: float) -> _Boxes:
     """Return boxes around the samples that have a value; a long box would let in too much, and is cut into samples."""
     known = signal.usable & np.logical_and.reduce([np.isfinite(part) for part in signal.parts])
-    places = np.flatnonzero(known)
-    life, row = signal.track.life[places], signal.track.row[places]
-    begins = np.ones(len(places), np.bool_)
-    begins[1:] = (life[1:] != life[:-1]) | (row[1:] != row[:-1] + 1) | (row[1:] % _BLOCK == 0)
-    parts = [part[places] for part in signal.parts]
-    made = _boxes_from(np.flatnonzero(begins), places, life, row, parts)
+    indices = np.flatnonzero(known)
+    lifetime, clock_index = signal.track.lifetime[indices], signal.track.clock_index[indices]
+    begins = np.ones(len(indices), np.bool_)
+    begins[1:] = (
+        (lifetime[1:] != lifetime[:-1]) | (clock_index[1:] != clock_index[:-1] + 1) | (clock_index[1:] % _BLOCK == 0)
+    )
+    parts = [part[indices] for part in signal.parts]
+    made = _boxes_from(np.flatnonzero(begins), indices, lifetime, clock_index, parts)
     long = np.logical_or.reduce(
         [high - low > _LONGEST_BOX * wide for low, high in zip(made.low, made.high, strict=True)]
     )
     if not long.any():
         return made
-    return _boxes_from(np.flatnonzero(begins | np.repeat(long, made.rows)), places, life, row, parts)
+    return _boxes_from(np.flatnonzero(begins | np.repeat(long, made.size)), indices, lifetime, clock_index, parts)
 
 
-def _boxes_from(cuts: Ints, places: Ints, life: Ints, row: Ints, parts: Sequence[Floats]) -> _Boxes:
+def _boxes_from(cuts: Ints, indices: Ints, lifetime: Ints, clock_index: Ints, parts: Sequence[Floats]) -> _Boxes:
     low, high = (
         tuple(edge.reduceat(part, cuts) if len(cuts) else np.zeros(0) for part in parts)
         for edge in (np.minimum, np.maximum)
     )
-    return _Boxes(life[cuts], places[cuts], row[cuts], np.diff(cuts, append=len(places)), low, high)
+    return _Boxes(lifetime[cuts], indices[cuts], clock_index[cuts], np.diff(cuts, append=len(indices)), low, high)
 
 
 def _near_boxes(mine: _Boxes, yours: _Boxes, wide: float) -> tuple[Ints, Ints]:
     """Return the pairs of boxes of one block that are no farther apart than this along each axis.
 
-    Block and place along the first axis become one rising number: the axis is shrunk into the room between two blocks.
+    Block and index along the first axis become one rising number: the axis is shrunk into the gap between two blocks.
     """
-    if not len(mine.row) or not len(yours.row):
+    if not len(mine.clock_index) or not len(yours.clock_index):
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
     start = min(mine.low[0].min(), yours.low[0].min())
     longest = float((yours.high[0] - yours.low[0]).max())
     margin = wide + longest
     scale = 1.0 / (max(mine.high[0].max(), yours.high[0].max()) - start + 4 * margin + 1.0)
-    keys = yours.row // _BLOCK + (yours.low[0] - start + 2 * margin) * scale
+    keys = yours.clock_index // _BLOCK + (yours.low[0] - start + 2 * margin) * scale
     order = np.argsort(keys)
     keys = keys[order]
-    block = mine.row // _BLOCK
+    block = mine.clock_index // _BLOCK
     slip = 1e-9  # rounding; what is let in too much is measured anyway
     begin = np.searchsorted(keys, block + (mine.low[0] - start + margin) * scale - slip)
     end = np.searchsorted(keys, block + (mine.high[0] - start + 2 * margin + wide) * scale + slip, side="right")
     one, at = _runs(begin, np.maximum(end - begin, 0))
     other = order[at]
-    near = mine.life[one] != yours.life[other]
+    near = mine.lifetime[one] != yours.lifetime[other]
     for axis in range(len(mine.low)):
         near &= mine.low[axis][one] - wide <= yours.high[axis][other]
         near &= yours.low[axis][other] - wide <= mine.high[axis][one]
     return one[near], other[near]
 
 
-def _on_one_row(mine: _Boxes, yours: _Boxes, one: Ints, other: Ints) -> tuple[Ints, Ints]:
-    """Return the places of the samples of two boxes that are on the same row."""
-    begin = np.maximum(mine.row[one], yours.row[other])
-    end = np.minimum(mine.row[one] + mine.rows[one], yours.row[other] + yours.rows[other])
-    pair, row = _runs(begin, np.maximum(end - begin, 0))
-    return (mine.place - mine.row)[one][pair] + row, (yours.place - yours.row)[other][pair] + row
+def _on_one_clock_index(mine: _Boxes, yours: _Boxes, one: Ints, other: Ints) -> tuple[Ints, Ints]:
+    """Return the indices of the samples of two boxes that are on the same clock_index."""
+    begin = np.maximum(mine.clock_index[one], yours.clock_index[other])
+    end = np.minimum(mine.clock_index[one] + mine.size[one], yours.clock_index[other] + yours.size[other])
+    pair, clock_index = _runs(begin, np.maximum(end - begin, 0))
+    return (mine.start - mine.clock_index)[one][pair] + clock_index, (yours.start - yours.clock_index)[other][
+        pair
+    ] + clock_index
 
 
 def _runs(begin: Ints, count: Ints) -> tuple[Ints, Ints]:
@@ -158,7 +162,7 @@ def _closest(first: Signal, second: Signal, a: Ints, b: Ints) -> Floats:
 
 
 def _has_step(signal: Signal) -> Bools:
-    known = signal.usable & ~signal.track.first_of_life
+    known = signal.usable & ~signal.track.first_of_lifetime
     known[1:] &= signal.usable[:-1]
     return known
 

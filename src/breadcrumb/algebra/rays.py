@@ -16,7 +16,7 @@ Shape: TypeAlias = Region | tuple[Signal, float]
 """A region that stands still, or the position of one object and its radius."""
 
 
-def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, longest: float = np.inf) -> Signal:
+def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, at_most: float = np.inf) -> Signal:
     """Return how far along its direction a ray first meets one of the shapes; missing where it meets none.
 
     A ray that begins inside a shape meets it at a distance of 0.
@@ -25,7 +25,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, lon
         origin: where each ray begins, a position of two or three parts.
         direction: where it points, a vector of any length, of the same objects.
         shapes: regions, or positions of one object each with a radius.
-        longest: how far it goes at the most.
+        at_most: how far it goes at the most.
 
     Returns:
         A signal of distances on the track of the origin, in its unit.
@@ -36,8 +36,8 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, lon
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> boat = small_trace().one("skiff")
-        >>> place = boat.position.plan
-        >>> first_hit(place, place * 0.0 + (1.0, 0.0), [Circle((5, 0), 1.0)]).values.tolist()
+        >>> bow = boat.position.plan
+        >>> first_hit(bow, bow * 0.0 + (1.0, 0.0), [Circle((5, 0), 1.0)]).values.tolist()
         [4.0, 3.0, 2.0, 1.0]
     """
     if origin.track.unseen:
@@ -49,7 +49,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, lon
     nearest = np.full(len(origin), np.inf)
     for shape in shapes:
         nearest = np.minimum(nearest, _hit(origin, way, shape))
-    valid = known & np.isfinite(nearest) & (nearest <= longest + np.max(origin.noise, initial=0.0))
+    valid = known & np.isfinite(nearest) & (nearest <= at_most + np.max(origin.noise, initial=0.0))
     distance = np.where(valid, nearest, 0.0)
     return replace(
         origin, name=f"first hit from {origin.name}", parts=(distance,), valid=valid, known_noise=origin.noise
@@ -69,7 +69,7 @@ def _hit(origin: Signal, way: Sequence[Floats], shape: Shape) -> Floats:
         centre, radius = shape
         here, there = meet_tracks(origin, centre)
         if len(here) != len(origin):
-            raise Misuse(f"first_hit: {centre.name} is of a group; give each object's position by itself")
+            raise Misuse(f"first_hit: {centre.name} is of a group; give each object's position separately")
         hit = _ball(here.parts, way, there.parts, radius)
         return np.where(there.usable, hit, np.inf)
     if shape.dimensions != len(origin.parts):

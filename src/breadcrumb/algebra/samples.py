@@ -9,11 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.extremes import Extremes, extremes_of
+from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _NOISE_STEPS = 8
-"""How many units in the last place of the largest magnitude count as rounding."""
+"""How many units in the last digit of the largest magnitude count as rounding."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,7 +25,7 @@ class Samples:
     name: str
     """What it is, for messages."""
     parts: tuple[NDArray[Any], ...]
-    """One array for a scalar, two to four for a vector; texts are places in `texts`."""
+    """One array for a scalar, two to four for a vector; texts are indices into `texts`."""
     valid: Bools | None = None
     """Which samples have a value; None if all have."""
     unit: str = ""
@@ -36,10 +37,12 @@ class Samples:
     """How far rounding may have moved a derived value, or what gives that; None for one that was recorded."""
     space: str = "world"
     """What the values are relative to: the world, the object's own parent, or the screen."""
+    key: Key = NO_KEY
+    """What it was taken from."""
 
     @property
     def values(self) -> NDArray[Any]:
-        """The values: one a sample, or for a vector a row of parts a sample; a missing number is NaN."""
+        """The values: one a sample, or for a vector a row of parts for each sample; a missing number is NaN."""
         if self.texts is not None:
             texts = np.array([*self.texts, None], object)
             return np.asarray(texts[self.parts[0] if self.valid is None else np.where(self.valid, self.parts[0], -1)])
@@ -71,23 +74,27 @@ class Samples:
             return known()
         return noise_of(self.parts) if known is None else known
 
-    def noise_at(self, places: Ints | slice) -> Callable[[], float | Floats]:
-        """Return what gives the noise of some samples, by their places."""
+    def with_name(self, name: str) -> Self:
+        """Return the same values under a name of your own, for messages and figures."""
+        return replace(self, name=name)
+
+    def noise_at(self, indices: Ints | slice) -> Callable[[], float | Floats]:
+        """Return what gives the noise of some samples, by their indices."""
 
         def noise() -> float | Floats:
             known = self.noise
-            return known[places] if isinstance(known, np.ndarray) and known.ndim else known
+            return known[indices] if isinstance(known, np.ndarray) and known.ndim else known
 
         return noise
 
-    def take(self, places: Ints) -> Self:
-        """Return some of the samples, by their places."""
+    def take(self, indices: Ints) -> Self:
+        """Return some of the samples, by their indices."""
         return replace(
             self,
-            track=self.track.take(places),
-            parts=tuple(part[places] for part in self.parts),
-            valid=None if self.valid is None else self.valid[places],
-            known_noise=self.noise_at(places),
+            track=self.track.take(indices),
+            parts=tuple(part[indices] for part in self.parts),
+            valid=None if self.valid is None else self.valid[indices],
+            known_noise=self.noise_at(indices),
         )
 
     @cached_property
@@ -110,7 +117,7 @@ class Samples:
 
 
 def noise_of(parts: Sequence[NDArray[Any]]) -> float:
-    """Return how far rounding may have moved recorded values: a few units in the last place of the largest."""
+    """Return how far rounding may have moved recorded values: a few units in the last digit of the largest."""
     if parts[0].dtype.kind != "f":
         return 0.0
     largest = 0.0

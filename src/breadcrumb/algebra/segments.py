@@ -1,4 +1,4 @@
-"""Segments: the pieces of a signal, one for each play, hold, hop, round or life, to be compared with one another."""
+"""Segments: the pieces of a signal, one for each play, hold, hop, round or lifetime, to be compared."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -32,26 +32,26 @@ class Segments(Sequence[S], Generic[S]):
         return self.spans.count
 
     @overload
-    def __getitem__(self, place: int) -> S: ...
+    def __getitem__(self, index: int) -> S: ...
     @overload
-    def __getitem__(self, place: slice) -> Self: ...
-    def __getitem__(self, place: int | slice) -> S | Self:
+    def __getitem__(self, index: slice) -> Self: ...
+    def __getitem__(self, index: int | slice) -> S | Self:
         """Return the signal in one of the spans, or the segments of some of them."""
-        if isinstance(place, slice):
-            return replace(self, spans=self.spans.pick(np.arange(len(self))[place]))
-        span = self.spans[place]
-        signal, life = self.signal, int(span.life[0])
+        if isinstance(index, slice):
+            return replace(self, spans=self.spans.pick(np.arange(len(self))[index]))
+        span = self.spans[index]
+        signal, lifetime = self.signal, int(span.lifetime[0])
         track = signal.track
-        if life == NOBODY:
-            places = np.flatnonzero((track.row >= span.first[0]) & (track.row <= span.last[0]))
+        if lifetime == NOBODY:
+            indices = np.flatnonzero((track.clock_index >= span.first[0]) & (track.clock_index <= span.last[0]))
         else:
-            ends = track.keys(span.life[[0, 0]], np.r_[span.first, span.last + 1])
-            places = np.arange(*np.searchsorted(track.key, ends))
-        return signal.take(places)
+            ends = track.keys(span.lifetime[[0, 0]], np.r_[span.first, span.last + 1])
+            indices = np.arange(*np.searchsorted(track.key, ends))
+        return signal.take(indices)
 
 
 def joined(pieces: Sequence[S]) -> tuple[S, Ints]:
-    """Return several signals of one unit as one, in the order of lives and rows, and the place of each sample's piece.
+    """Return several signals of one unit as one, by lifetime and clock index, and the index of each sample's piece.
 
     Raises:
         Misuse: they have different units, numbers of parts or spaces.
@@ -65,10 +65,12 @@ def joined(pieces: Sequence[S]) -> tuple[S, Ints]:
         if len(first.parts) != len(other.parts):
             raise Misuse(f"{first.title} has {len(first.parts)} parts and {other.title} has {len(other.parts)}")
     piece = np.repeat(np.arange(len(pieces)), [len(one) for one in pieces])
-    life, row = (np.concatenate([getattr(one.track, what) for one in pieces]) for what in ("life", "row"))
-    order = np.lexsort((row, life))
+    lifetime, clock_index = (
+        np.concatenate([getattr(one.track, what) for one in pieces]) for what in ("lifetime", "clock_index")
+    )
+    order = np.lexsort((clock_index, lifetime))
     parts = tuple(np.concatenate([one.parts[k] for one in pieces])[order] for k in range(len(first.parts)))
     usable = np.concatenate([one.usable for one in pieces])[order]
-    track = replace(first.track, life=life[order], row=row[order], subject=None)
+    track = replace(first.track, lifetime=lifetime[order], clock_index=clock_index[order], subject=None)
     noise = max(float(np.max(one.noise, initial=0.0)) for one in pieces)
     return replace(first, track=track, parts=parts, valid=usable, known_noise=noise), piece[order]

@@ -1,4 +1,4 @@
-"""Signals: a value on every sample of one object or of a group, over all lives."""
+"""Signals: a value on every sample of one object or of a group, over all lifetimes."""
 
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -15,7 +15,7 @@ from breadcrumb.algebra.angles import (
 )
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration
-from breadcrumb.algebra.meeting import at_places, places_at
+from breadcrumb.algebra.meeting import at_indices, indices_at
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import largest_of, noise_of, per_second
 from breadcrumb.algebra.segments import Segments
@@ -30,9 +30,9 @@ from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 class _Turns(NamedTuple):
     """Samples that are other than the one before, in the order of the clock."""
 
-    places: Ints
-    row: Ints
-    life: Ints
+    indices: Ints
+    clock_index: Ints
+    lifetime: Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,11 +55,13 @@ class Signal(Vectors):
         if values.dtype.kind != "f":
             raise Misuse(f"{key} of {moments.label}: expected numbers or vectors of numbers, found {values[0]!r}")
         unseen = moments.unseen if moments.count else moments.unseen or f"no {moments.label} to judge"
-        track = Track(moments.session, moments.life, moments.row, moments.row, moments.subject, unseen)
+        track = Track(
+            moments.session, moments.lifetime, moments.clock_index, moments.clock_index, moments.subject, unseen
+        )
         parts = tuple(values.T) if values.ndim == 2 else (values,)
         missing = np.isnan(parts[0])
         valid = ~missing if missing.any() else None
-        return cls(track, f"{key} of {moments.label}", parts, valid, unit, space=space)
+        return cls(track, f"{key} of {moments.label}", parts, valid, unit, space=space, key=moments.key.then(key))
 
     def same_as(self, other: "Signal") -> bool:
         """Tell whether another signal has the same values on the same samples."""
@@ -70,8 +72,8 @@ class Signal(Vectors):
     def rate(self) -> "Signal":
         """Return the change per second over the step that ends at each sample.
 
-        It is missing on a life's first sample and over a step of 0 s. Angles are unwrapped first. Its error is bounded
-        from the rounding of values and times.
+        It is missing on a lifetime's first sample and over a step of 0 s. Angles are unwrapped first. Its error is
+        bounded from the rounding of values and times.
         """
         track = self._samples("rate()")
         return self._change_per(track.steps, f"rate of {self.name}")
@@ -79,7 +81,7 @@ class Signal(Vectors):
     def second_rate(self) -> "Signal":
         """Return the change of the rate: the difference of the rates over two steps, over half their sum.
 
-        It is missing on a life's first two samples.
+        It is missing on a lifetime's first two samples.
         """
         rate = self.rate()
         step = rate.track.steps
@@ -108,12 +110,12 @@ class Signal(Vectors):
             blur = 2 * (self.noise + largest_of(parts) * noise_of((track.session.clock.times,)))
             return blur / kernels.even_step(step)
 
-        return Signal(track, name, parts, usable, per_second(self.unit), None, self.owner, noise, self.space)
+        return Signal(track, name, parts, usable, per_second(self.unit), None, self.owner, noise, self.space, self.key)
 
     def step(self) -> "Signal":
-        """Return how far a position is from that on the sample before; missing on a life's first sample."""
+        """Return how far a position is from that on the sample before; missing on a lifetime's first sample."""
         track = self._samples("step()")
-        valid = ~track.first_of_life
+        valid = ~track.first_of_lifetime
         if self.valid is not None:
             valid &= self.valid
             valid[1:] &= self.valid[:-1]
@@ -128,7 +130,7 @@ class Signal(Vectors):
         return self.unit in FULL_TURNS and len(self.parts) == 1
 
     def unwrapped(self) -> Self:
-        """Return an angle without the jumps of a full turn; each life begins with its own first value.
+        """Return an angle without the jumps of a full turn; each lifetime begins with its own first value.
 
         Raises:
             Misuse: nothing says whether it is in degrees or radians.
@@ -163,20 +165,20 @@ class Signal(Vectors):
         The value is that of the moment's subject if the signal is of such objects; else, if there is never more than
         one object, that one's.
         """
-        return self._picked(moments, places_at(self._samples("at()"), moments, 0))
+        return self._picked(moments, indices_at(self._samples("at()"), moments, 0))
 
     def before(self, moments: Moments, by: Duration) -> "Signal":
-        """Return the last value that is at least a duration before each moment, within the same life."""
+        """Return the last value that is at least a duration before each moment, within the same lifetime."""
         by = duration(by, "before")
-        return self._picked(moments, places_at(self._samples("before()"), moments, -1, by))
+        return self._picked(moments, indices_at(self._samples("before()"), moments, -1, by))
 
     def after(self, moments: Moments, by: Duration) -> "Signal":
-        """Return the first value that is at least a duration after each moment, within the same life."""
+        """Return the first value that is at least a duration after each moment, within the same lifetime."""
         by = duration(by, "after")
-        return self._picked(moments, places_at(self._samples("after()"), moments, 1, by))
+        return self._picked(moments, indices_at(self._samples("after()"), moments, 1, by))
 
     def during(self, spans: Spans) -> Self:
-        """Return the samples that lie in the spans of their object, or in spans of nobody in particular."""
+        """Return the samples that lie in the spans of their object, or in spans without a subject."""
         return self.take(np.flatnonzero(spans.over(self.track)))
 
     def outside(self, spans: Spans) -> Self:
@@ -184,19 +186,19 @@ class Signal(Vectors):
         return self.take(np.flatnonzero(~spans.over(self.track)))
 
     def per(self, spans: Spans) -> "Segments[Self]":
-        """Return the signal in each span by itself, in the order in which they begin: one play, hold, hop or life.
+        """Return the signal in each span by itself, in the order in which they begin: one play, hold, hop or lifetime.
 
         Example:
             >>> from breadcrumb.testing import small_trace
             >>> boat = small_trace().one("skiff")
-            >>> [len(life) for life in boat.position.per(boat.life_spans)]
+            >>> [len(lifetime) for lifetime in boat.position.per(boat.lifetimes)]
             [4]
         """
         self._samples("per()")
         return Segments(self, spans)
 
     def rises(self) -> Moments:
-        """Return the moments at which a flag turns true; one that is true from a life's start does not rise."""
+        """Return the moments at which a flag turns true; one that is true from a lifetime's start does not rise."""
         return self._edges("rises()", "rise")
 
     def falls(self) -> Moments:
@@ -206,14 +208,14 @@ class Signal(Vectors):
     def changes(self) -> Moments:
         """Return the moments at which the value is another one than on the sample before."""
         self._samples("changes()")
-        return self._moments_at(self._turns.row, self._turns.life, "change")
+        return self._moments_at(self._turns.clock_index, self._turns.lifetime, "change")
 
     def spans(self) -> Spans:
         """Return the stretches of samples on which a flag is true."""
         self._flags("spans()")
         track = self._samples("spans()")
         unknown = None if self.valid is None else _stretches(track, ~self.valid, f"{self.name} unknown")
-        return replace(_stretches(track, self.parts[0] & self.usable, self.name), unknown=unknown)
+        return replace(_stretches(track, self.parts[0] & self.usable, self.name), unknown=unknown, key=self.key)
 
     # How it is done
 
@@ -221,38 +223,47 @@ class Signal(Vectors):
         self._flags(what)
         self._samples(what)
         kept = np.flatnonzero(self._turned_on == (word == "rise"))
-        return self._moments_at(self._turns.row[kept], self._turns.life[kept], word)
+        return self._moments_at(self._turns.clock_index[kept], self._turns.lifetime[kept], word)
 
     @cached_property
     def _turns(self) -> "_Turns":
         """Where the value is another one than on the sample before."""
         track = self.track
-        turns = [kernels.turning_places(part) for part in self.parts]
-        places = turns[0] if len(turns) == 1 else np.unique(np.concatenate(turns))
-        run = np.searchsorted(track.starts, places, side="right") - 1
-        kept = track.starts[run] != places
+        turns = [kernels.turning_indices(part) for part in self.parts]
+        indices = turns[0] if len(turns) == 1 else np.unique(np.concatenate(turns))
+        run = np.searchsorted(track.starts, indices, side="right") - 1
+        kept = track.starts[run] != indices
         if self.valid is not None:
-            kept &= self.valid[places] & self.valid[places - 1]
-        places, run = places[kept], run[kept]
-        row = track.row[places]
-        order = kernels.order_of(row, track.session.clock.size)
-        return _Turns(places[order], row[order], track.life[track.starts[run[order]]])
+            kept &= self.valid[indices] & self.valid[indices - 1]
+        indices, run = indices[kept], run[kept]
+        clock_index = track.clock_index[indices]
+        order = kernels.order_of(clock_index, track.session.clock.size)
+        return _Turns(indices[order], clock_index[order], track.lifetime[track.starts[run[order]]])
 
     @cached_property
     def _turned_on(self) -> Bools:
         """Of a flag: which of the turns are to true."""
-        flags: Bools = self.parts[0][self._turns.places]
+        flags: Bools = self.parts[0][self._turns.indices]
         return flags
 
-    def _moments_at(self, row: Ints, life: Ints, word: str) -> Moments:
+    def _moments_at(self, clock_index: Ints, lifetime: Ints, word: str) -> Moments:
         """Return turns as moments."""
-        nobody = np.full(len(row), NOBODY)
-        name = self.track.session.lives.name[life] if len(life) else nobody
+        nobody = np.full(len(clock_index), NOBODY)
+        name = self.track.session.lifetimes.name[lifetime] if len(lifetime) else nobody
         label = f"{word} of {self.name}"
-        return Moments(self.track.session, label, row, nobody, name, nobody, known_life=life)
+        return Moments(
+            self.track.session,
+            label,
+            clock_index,
+            nobody,
+            name,
+            nobody,
+            known_lifetime=lifetime,
+            key=self.key.then(f"{word}s"),
+        )
 
-    def _picked(self, moments: Moments, places: Ints) -> "Signal":
-        return at_places(self, moments, places)
+    def _picked(self, moments: Moments, indices: Ints) -> "Signal":
+        return at_indices(self, moments, indices)
 
     def _samples(self, what: str) -> Track:
         if self.track.source is not None:
@@ -261,7 +272,7 @@ class Signal(Vectors):
 
 
 def _stretches(track: Track, on: Bools, label: str) -> Spans:
-    """Return the stretches of a life's samples on which a flag is true."""
-    goes_on = on & np.r_[False, on[:-1]] & ~track.first_of_life
+    """Return the stretches of a lifetime's samples on which a flag is true."""
+    goes_on = on & np.r_[False, on[:-1]] & ~track.first_of_lifetime
     begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.r_[goes_on[1:], False])
-    return Spans(track.session, label, track.life[begin], track.row[begin], track.row[end])
+    return Spans(track.session, label, track.lifetime[begin], track.clock_index[begin], track.clock_index[end])

@@ -36,7 +36,7 @@ def turn_about(quaternion: Samples, axis: str) -> tuple[Floats, str]:
     """
     unit = quaternion.track.session.angles.get("unit", "")
     if unit not in FULL_TURNS:
-        raise Misuse("turn_about needs to know the unit of angles; record it as angles={'unit': 'deg'} or alike")
+        raise Misuse("turn_about needs to know the unit of angles; record it as angles={'unit': 'deg'}")
     if axis not in ("x", "y", "z") or len(quaternion.parts) != 4:
         raise Misuse(
             f"turn_about: expected a quaternion of parts x, y, z, w and the axis 'x', 'y' or 'z'; "

@@ -1,12 +1,13 @@
 """Spans: stretches of frames, each with its subject."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Self
 
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, elapsed, window
+from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
@@ -15,18 +16,20 @@ from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 @dataclass(frozen=True, eq=False)
 class Spans:
-    """Stretches of recorded frames, from a first to a last row, both included; arrays of equal length.
+    """Stretches of recorded frames, from a first to a last clock index, both included; arrays of equal length.
 
-    A span whose life is NOBODY belongs to the session and holds for everyone.
+    A span whose lifetime is NOBODY belongs to the session and holds for everyone.
     """
 
     session: Session
     label: str
-    life: Ints
+    lifetime: Ints
     first: Ints
     last: Ints
     unknown: "Spans | None" = None
     """Where a missing value leaves open whether there is one; spans that are made of others do not know."""
+    key: Key = NO_KEY
+    """What they were taken from."""
 
     @classmethod
     def between(cls, starts: Moments, ends: Moments) -> Self:
@@ -42,8 +45,10 @@ class Spans:
         """
         label = f"{starts.label} to {ends.label}"
         everyones = ends.pick(np.flatnonzero(ends.subject == NOBODY))
-        last = np.minimum(_next_row(starts, starts.subject, ends), _next_row(starts, everyones.subject[:1], everyones))
-        return cls(starts.session, label, starts.life, starts.row, last)
+        last = np.minimum(
+            _next_clock_index(starts, starts.subject, ends), _next_clock_index(starts, everyones.subject[:1], everyones)
+        )
+        return cls(starts.session, label, starts.lifetime, starts.clock_index, last, key=starts.key)
 
     @classmethod
     def following(cls, moments: Moments, length: Duration, *, own_frame: bool = False) -> Self:
@@ -56,32 +61,36 @@ class Spans:
             [3]
         """
         clock = moments.session.clock
-        _, last = window(duration(length, "following")).rows(clock, moments.row)
-        first, last = moments.row + (0 if own_frame else 1), np.minimum(last, clock.size - 1)
+        _, last = window(duration(length, "following")).clock_indices(clock, moments.clock_index)
+        first, last = moments.clock_index + (0 if own_frame else 1), np.minimum(last, clock.size - 1)
         there = first <= last
         label = f"{length} after {moments.label}"
-        return cls(moments.session, label, moments.life[there], first[there], last[there])
+        return cls(moments.session, label, moments.lifetime[there], first[there], last[there], key=moments.key)
 
     @property
     def count(self) -> int:
         """How many there are."""
         return len(self.first)
 
+    def with_name(self, label: str) -> Self:
+        """Return the same spans under a name of your own, for messages."""
+        return replace(self, label=label)
+
     def __len__(self) -> int:
         return self.count
 
-    def __getitem__(self, place: int) -> Self:
+    def __getitem__(self, index: int) -> Self:
         """Return one of them, in the order in which they begin; -1 is the last.
 
         Raises:
             IndexError: there are not so many.
         """
-        if not -self.count <= place < self.count:
-            raise IndexError(f"{self.label}: there are {self.count} spans, and no span {place}")
-        return self.pick(np.array([place]))
+        if not -self.count <= index < self.count:
+            raise IndexError(f"{self.label}: there are {self.count} spans, and no span {index}")
+        return self.pick(np.array([index]))
 
     def __bool__(self) -> bool:
-        raise Misuse(f"whether {self.label} is no one truth; write spans.count > 0")
+        raise Misuse(f"{self.label} has no truth value; write spans.count > 0")
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Spans):
@@ -91,35 +100,40 @@ class Spans:
     __hash__ = None  # type: ignore[assignment]
 
     def __or__(self, other: "Spans") -> Self:
-        return self._covered_by((self, 1), (other, 1), least=1)
+        return self._covered_by((self, 1), (other, 1), least=1, label=f"{self.label} or {other.label}")
 
     def __and__(self, other: "Spans") -> Self:
-        return self._covered_by((self.merged(), 1), (self._shared(other, "&").merged(), 1), least=2)
+        both = (self.merged(), 1), (self._shared(other, "&").merged(), 1)
+        return self._covered_by(*both, least=2, label=f"{self.label} and {other.label}")
 
     def __sub__(self, other: "Spans") -> Self:
-        return self._covered_by((self.merged(), 1), (self._shared(other, "-").merged(), -1), least=1)
+        both = (self.merged(), 1), (self._shared(other, "-").merged(), -1)
+        return self._covered_by(*both, least=1, label=f"{self.label} without {other.label}")
 
-    def pick(self, places: Ints) -> Self:
-        """Return some of the spans, by their places in the order in which they begin."""
-        order = self._by_beginning[places]
-        return type(self)(self.session, self.label, self.life[order], self.first[order], self.last[order])
+    def pick(self, indices: Ints) -> Self:
+        """Return some of the spans, by their indices in the order in which they begin."""
+        order = self._by_beginning[indices]
+        return replace(
+            self, lifetime=self.lifetime[order], first=self.first[order], last=self.last[order], unknown=None
+        )
 
     @cached_property
     def _by_beginning(self) -> Ints:
-        return np.lexsort((self.life, self.first))
+        return np.lexsort((self.lifetime, self.first))
 
     def merged(self) -> Self:
         """Return the same frames in the fewest spans."""
-        return self._covered_by((self, 1), least=1)
+        return self._covered_by((self, 1), least=1, label=self.label)
 
     def grown(self, by: Duration) -> Self:
         """Return the spans with both ends moved out by a duration, but not beyond the trace; merged where they meet."""
         by = duration(by, "grown")
         clock = self.session.clock
-        _, last = window(by).rows(clock, self.last)
+        _, last = window(by).clock_indices(clock, self.last)
         axis = clock.frames if by.unit == "frames" else clock.times
         first = np.searchsorted(axis, axis[self.first] - by.value - (0 if by.unit == "frames" else SAME_TIME))
-        grown = type(self)(self.session, self.label, self.life, first, np.minimum(last, clock.size - 1))
+        label = f"{self.label}, {by} longer at both ends"
+        grown = replace(self, label=label, first=first, last=np.minimum(last, clock.size - 1), unknown=None)
         return grown.merged()
 
     def lengths(self, unit: str = "s") -> Floats:
@@ -140,107 +154,118 @@ class Spans:
     def edges(self) -> tuple[Moments, Moments]:
         """Return the starts and the ends, in the order of the spans, so that they can be compared one by one."""
         nobody = np.full(self.count, NOBODY)
-        names = self.session.lives.name
-        by = np.where(self.life == NOBODY, NOBODY, names[self.life] if len(names) else NOBODY)
+        names = self.session.lifetimes.name
+        by = np.where(self.lifetime == NOBODY, NOBODY, names[self.lifetime] if len(names) else NOBODY)
         start, end = (
-            Moments(self.session, f"{what} of {self.label}", row, nobody, by, nobody, known_life=self.life)
-            for what, row in (("start", self.first), ("end", self.last))
+            Moments(
+                self.session,
+                f"{what} of {self.label}",
+                clock_index,
+                nobody,
+                by,
+                nobody,
+                known_lifetime=self.lifetime,
+                key=self.key.then(f"{what}s"),
+            )
+            for what, clock_index in (("start", self.first), ("end", self.last))
         )
         return start, end
 
-    def covers(self, life: Ints, row: Ints) -> Bools:
-        """Return whether each life is, on that row, in one of its spans or in one of nobody in particular."""
-        everyone = self.life == NOBODY
+    def covers(self, lifetime: Ints, clock_index: Ints) -> Bools:
+        """Return whether each lifetime is in one of its spans, or in one without a subject, on that clock index."""
+        everyone = self.lifetime == NOBODY
         size = self.session.clock.size + 1
-        inside = _inside(row, self.first[everyone], self.last[everyone])
+        inside = _inside(clock_index, self.first[everyone], self.last[everyone])
         owned = ~everyone
         if owned.any():
-            own = self.life[owned] * size
-            inside |= _inside(life * size + row, own + self.first[owned], own + self.last[owned])
+            own = self.lifetime[owned] * size
+            inside |= _inside(lifetime * size + clock_index, own + self.first[owned], own + self.last[owned])
         return inside
 
     def over(self, track: Track) -> Bools:
-        """Return which samples of a track lie in a span of their life, or in one of nobody in particular."""
+        """Return which samples of a track lie in a span of their lifetime, or in one without a subject."""
         if track.source is not None:
-            return self.covers(track.life, track.row)
+            return self.covers(track.lifetime, track.clock_index)
         size = self.session.clock.size
-        everyone = self.life == NOBODY
+        everyone = self.lifetime == NOBODY
         inside = np.zeros(track.size, np.bool_)
         if everyone.any():
             begun = np.bincount(self.first[everyone], minlength=size + 1)
             over = np.bincount(self.last[everyone] + 1, minlength=size + 1)
-            inside = (np.cumsum(begun - over) > 0)[track.row]
+            inside = (np.cumsum(begun - over) > 0)[track.clock_index]
         owned = self.pick(np.flatnonzero(~everyone[self._by_beginning])).merged()
-        begin = np.searchsorted(track.key, track.keys(owned.life, owned.first))
-        end = np.searchsorted(track.key, track.keys(owned.life, owned.last), side="right")
+        begin = np.searchsorted(track.key, track.keys(owned.lifetime, owned.first))
+        end = np.searchsorted(track.key, track.keys(owned.lifetime, owned.last), side="right")
         lengths = np.diff(np.r_[0, np.stack([begin, end], axis=1).ravel(), track.size])
         return np.asarray(inside | np.repeat(np.arange(len(lengths)) % 2 == 1, lengths))
 
     def _shared(self, other: "Spans", sign: str) -> "Spans":
-        """Return other spans in which those of nobody in particular are given to each life that has spans here."""
-        mine = np.unique(self.life[self.life != NOBODY])
-        everyone, owned = other.life == NOBODY, other.life != NOBODY
-        if owned.any() and (self.life == NOBODY).any():
-            raise Misuse(
-                f"{self.label} {sign} {other.label}: the first is of nobody in particular, the second of objects"
-            )
+        """Return other spans in which those without a subject are given to each lifetime that has spans here."""
+        mine = np.unique(self.lifetime[self.lifetime != NOBODY])
+        everyone, owned = other.lifetime == NOBODY, other.lifetime != NOBODY
+        if owned.any() and (self.lifetime == NOBODY).any():
+            raise Misuse(f"{self.label} {sign} {other.label}: the first has no subjects, the second has")
         count = int(everyone.sum())
         return Spans(
             other.session,
             other.label,
-            np.r_[other.life, np.repeat(mine, count)],
+            np.r_[other.lifetime, np.repeat(mine, count)],
             np.r_[other.first, np.tile(other.first[everyone], len(mine))],
             np.r_[other.last, np.tile(other.last[everyone], len(mine))],
         )
 
-    def _covered_by(self, *several: tuple["Spans", int], least: int) -> Self:
-        """Return the stretches of each life on which the weights of spans that lie there make at least so much."""
-        life = np.concatenate([np.r_[one.life, one.life] for one, _ in several])
-        row = np.concatenate([np.r_[one.first, one.last + 1] for one, _ in several])
+    def _covered_by(self, *several: tuple["Spans", int], least: int, label: str) -> Self:
+        """Return the stretches of each lifetime on which the weights of spans that lie there make at least so much."""
+        lifetime = np.concatenate([np.r_[one.lifetime, one.lifetime] for one, _ in several])
+        clock_index = np.concatenate([np.r_[one.first, one.last + 1] for one, _ in several])
         step = np.concatenate([np.repeat([weight, -weight], one.count) for one, weight in several])
-        if not len(row):
-            return type(self)(self.session, self.label, life, row, row)
-        order = np.lexsort((row, life))
-        life, row, step = life[order], row[order], step[order]
-        edge = np.flatnonzero(np.r_[True, (life[1:] != life[:-1]) | (row[1:] != row[:-1])])
+        if not len(clock_index):
+            return replace(self, label=label, lifetime=lifetime, first=clock_index, last=clock_index, unknown=None)
+        order = np.lexsort((clock_index, lifetime))
+        lifetime, clock_index, step = lifetime[order], clock_index[order], step[order]
+        edge = np.flatnonzero(np.r_[True, (lifetime[1:] != lifetime[:-1]) | (clock_index[1:] != clock_index[:-1])])
         on = np.add.reduceat(step, edge).cumsum() >= least
         before = np.r_[False, on[:-1]]
         begin, end = edge[on & ~before], edge[before & ~on]
-        return type(self)(self.session, self.label, life[begin], row[begin], row[end] - 1)
+        first, last = clock_index[begin], clock_index[end] - 1
+        return replace(self, label=label, lifetime=lifetime[begin], first=first, last=last, unknown=None)
 
-    def _ends_of(self, what: str, row: Ints) -> Moments:
-        names = self.session.lives.name
-        by = np.where(self.life == NOBODY, NOBODY, names[self.life] if len(names) else NOBODY)
-        order = np.lexsort((np.arange(self.count), row))
+    def _ends_of(self, what: str, clock_index: Ints) -> Moments:
+        names = self.session.lifetimes.name
+        by = np.where(self.lifetime == NOBODY, NOBODY, names[self.lifetime] if len(names) else NOBODY)
+        order = np.lexsort((np.arange(self.count), clock_index))
         nobody = np.full(self.count, NOBODY)
         label = f"{what} of {self.label}"
-        return Moments(self.session, label, row[order], nobody, by[order], nobody, known_life=self.life[order])
+        return Moments(
+            self.session, label, clock_index[order], nobody, by[order], nobody, known_lifetime=self.lifetime[order],
+            key=self.key.then(f"{what}s"),
+        )  # fmt: skip
 
     def _meaning(self) -> list[tuple[int, ...]]:
-        return sorted(zip(self.life.tolist(), self.first.tolist(), self.last.tolist(), strict=True))
+        return sorted(zip(self.lifetime.tolist(), self.first.tolist(), self.last.tolist(), strict=True))
 
 
-def _next_row(starts: Moments, subject: Ints, ends: Moments) -> Ints:
-    """Return the row of the first end of a subject behind each start; the last row where there is none."""
+def _next_clock_index(starts: Moments, subject: Ints, ends: Moments) -> Ints:
+    """Return the clock index of a subject's first end after each start; the last clock index where there is none."""
     beyond = np.full(starts.count, starts.session.clock.size - 1)
     if not ends.count:
         return beyond
-    rows = starts.session.clock.size + 1
+    clock_indices = starts.session.clock.size + 1
     high = int(max(ends.order.max(initial=0), starts.order.max(initial=0))) + 2
-    at_start = (subject * rows + starts.row) * high + starts.order
-    at_end = (ends.subject * rows + ends.row) * high + ends.order
+    at_start = (subject * clock_indices + starts.clock_index) * high + starts.order
+    at_end = (ends.subject * clock_indices + ends.clock_index) * high + ends.order
     order = np.argsort(at_end, kind="stable")
-    place = np.searchsorted(at_end[order], at_start, side="right")
-    close = order[np.minimum(place, ends.count - 1)]
-    fits = (place < ends.count) & (ends.subject[close] == subject)
-    return np.where(fits, ends.row[close], beyond)
+    index = np.searchsorted(at_end[order], at_start, side="right")
+    close = order[np.minimum(index, ends.count - 1)]
+    fits = (index < ends.count) & (ends.subject[close] == subject)
+    return np.where(fits, ends.clock_index[close], beyond)
 
 
-def _inside(place: Ints, first: Ints, last: Ints) -> Bools:
-    """Return whether each place lies in one of the stretches, which may overlap and come in any order."""
+def _inside(index: Ints, first: Ints, last: Ints) -> Bools:
+    """Return whether each index lies in one of the stretches, which may overlap and come in any order."""
     if not len(first):
-        return np.zeros(len(place), np.bool_)
-    started = np.searchsorted(np.sort(first), place, side="right")
-    ended = np.searchsorted(np.sort(last), place, side="left")
+        return np.zeros(len(index), np.bool_)
+    started = np.searchsorted(np.sort(first), index, side="right")
+    ended = np.searchsorted(np.sort(last), index, side="left")
     inside: Bools = started > ended
     return inside

@@ -16,7 +16,7 @@ def unwrapped(values: Floats, starts: Ints, full: float, usable: Bools | None = 
 
     Args:
         values: the angles.
-        starts: the place of the first one of each run.
+        starts: the index of the first one of each run.
         full: a full turn in their unit.
         usable: which of them have a value; None if all have.
     """
@@ -25,20 +25,20 @@ def unwrapped(values: Floats, starts: Ints, full: float, usable: Bools | None = 
         if np.isfinite(longest):
             return _with_laps(values, laps, full), longest
         usable = np.ones(len(values), np.bool_)
-    places = np.flatnonzero(usable & np.isfinite(values))
-    known = values[places]
-    run = np.searchsorted(starts, places, side="right")
+    indices = np.flatnonzero(usable & np.isfinite(values))
+    known = values[indices]
+    run = np.searchsorted(starts, indices, side="right")
     begins = np.flatnonzero(np.diff(run, prepend=0))
     laps, longest = _laps(known, begins, full)
     result = np.array(values, np.float64)
-    result[places] = _with_laps(known, laps, full)
+    result[indices] = _with_laps(known, laps, full)
     return result, longest
 
 
 class _Laps(NamedTuple):
-    """How many full turns have to be added, from which place on; the first is 0."""
+    """How many full turns have to be added, from which index on; the first is 0."""
 
-    places: Ints
+    indices: Ints
     turns: Floats
 
 
@@ -47,7 +47,7 @@ def _laps(values: Floats, starts: Ints, full: float) -> tuple[_Laps, float]:
     size = len(values)
     room, over = np.empty(min(blocks.COMPUTED, size)), np.empty(min(blocks.COMPUTED, size), np.bool_)
     mine = np.searchsorted(starts, _edges(size)).tolist()
-    places, laps, longest = [starts], [np.zeros(len(starts))], [0.0]
+    indices, laps, longest = [starts], [np.zeros(len(starts))], [0.0]
     for number, begin in enumerate(range(0, size, blocks.COMPUTED)):
         end, first = min(begin + blocks.COMPUTED, size), max(begin, 1)
         step = room[: end - begin]
@@ -60,23 +60,23 @@ def _laps(values: Floats, starts: Ints, full: float) -> tuple[_Laps, float]:
             whole = np.rint(change / full)
             with np.errstate(invalid="ignore"):
                 step[far] = np.abs(change - whole * full)
-            places.append(begin + far)
+            indices.append(begin + far)
             laps.append(-whole)
         longest.append(float(step.max()))
-    place = np.concatenate(places)
-    order = np.argsort(place, kind="stable")
-    place, total = place[order], np.cumsum(np.concatenate(laps)[order])
-    run = np.searchsorted(place, starts)
-    total -= np.repeat(total[run], np.diff(np.append(run, len(place))))
-    return _Laps(place, total), float(np.max(longest)) / full
+    index = np.concatenate(indices)
+    order = np.argsort(index, kind="stable")
+    index, total = index[order], np.cumsum(np.concatenate(laps)[order])
+    run = np.searchsorted(index, starts)
+    total -= np.repeat(total[run], np.diff(np.append(run, len(index))))
+    return _Laps(index, total), float(np.max(longest)) / full
 
 
 def _with_laps(values: Floats, laps: _Laps, full: float) -> Floats:
     size = len(values)
     result = np.empty(size)
     added = laps.turns * full
-    ends = np.append(laps.places, size)
-    later = np.searchsorted(laps.places, _edges(size), side="right").tolist()
+    ends = np.append(laps.indices, size)
+    later = np.searchsorted(laps.indices, _edges(size), side="right").tolist()
     for number, begin in enumerate(range(0, size, blocks.COMPUTED)):
         end = min(begin + blocks.COMPUTED, size)
         some = slice(later[number] - 1, later[number + 1])

@@ -45,15 +45,17 @@ class Vectors(Arithmetic):
         """The fourth part of a quaternion, its real one."""
         return self._part(3)
 
-    def _part(self, place: int) -> Self:
+    def _part(self, index: int) -> Self:
         if self.track.unseen:
-            return self
-        if len(self.parts) == 1 or place >= len(self.parts):
+            part = PART_NAMES[index]
+            return replace(self, name=f"{self.name}.{part}", key=self.key.then(part))
+        if len(self.parts) == 1 or index >= len(self.parts):
             has = "no parts" if len(self.parts) == 1 else f"the parts {', '.join(PART_NAMES[: len(self.parts)])}"
             raise UnknownName(
-                "part", PART_NAMES[place], PART_NAMES[: len(self.parts)], f"{self.name}, which has {has},"
+                "part", PART_NAMES[index], PART_NAMES[: len(self.parts)], f"{self.name}, which has {has},"
             )
-        return replace(self, name=f"{self.name}.{PART_NAMES[place]}", parts=(self.parts[place],))
+        part = PART_NAMES[index]
+        return replace(self, name=f"{self.name}.{part}", parts=(self.parts[index],), key=self.key.then(part))
 
     @property
     def plan(self) -> Self:
@@ -65,9 +67,9 @@ class Vectors(Arithmetic):
         if len(self.parts) != 3 or self.track.unseen:
             return self
         kept = plan_axes(self.track.session, 3, self.name)
-        name = f"{self.name} in plan ({', '.join(PART_NAMES[place] for place in kept)})"
+        name = f"{self.name} in plan ({', '.join(PART_NAMES[index] for index in kept)})"
         return replace(
-            self, name=name, parts=tuple(self.parts[place] for place in kept), known_noise=lambda: self.noise
+            self, name=name, parts=tuple(self.parts[index] for index in kept), known_noise=lambda: self.noise
         )
 
     def norm(self) -> Self:

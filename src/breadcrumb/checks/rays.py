@@ -1,6 +1,7 @@
 """Checks of rays: where a beam ends, and what is picked; and `first_hit`, which says where a ray meets shapes."""
 
 from collections.abc import Sequence
+from typing import Unpack
 
 import numpy as np
 
@@ -9,73 +10,77 @@ from breadcrumb.algebra.pairs import near_pairs
 from breadcrumb.algebra.rays import Shape, first_hit, ray_end
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check, of_objects
 from breadcrumb.model.session import NOBODY
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import Scope, judge_near
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase
+from breadcrumb.verdicts.excerpts import PlotSource
+from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount, plus_minus
+from breadcrumb.verdicts.words import amount
 
 __all__ = ["ends_where_it_hits", "first_hit", "picks_nearest"]
 
 
+@check("{signal:title} is where its ray first meets a shape, or after {otherwise}")
 def ends_where_it_hits(
-    end: Signal,
-    origin: Signal,
-    direction: Signal,
+    signal: Signal,
     shapes: Sequence[Shape],
     *,
+    origin: Signal,
+    direction: Signal,
     otherwise: float,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that a beam ends where its ray first meets a shape, or after a default length where it meets none.
 
     Args:
-        end: where it ends, in the world; bring one that is in its owner's space there with `to_world`.
+        signal: where it ends, in the world; bring one that is in its owner's space there with `to_world`.
+        shapes: what it may meet, as for `first_hit`.
         origin: where it begins.
         direction: where it points, a vector of any length.
-        shapes: what it may meet, as for `first_hit`.
         otherwise: how long it is where it meets nothing, and at the most.
         tol: how far off is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample. Idle if there is none. Its margin is `tol` less the largest distance.
+        A verdict on every sample. Untested if there is none. Its margin is `tol` less the largest distance.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
         >>> from breadcrumb.testing import small_trace
-        >>> place = small_trace().one("skiff").position.plan
-        >>> east = place * 0.0 + (1.0, 0.0)
-        >>> ends_where_it_hits(place * 0.0 + (4.0, 0.0), place, east, [Circle((5, 0), 1.0)], otherwise=46.0).outcome
+        >>> start = small_trace().one("skiff").position.plan
+        >>> east = start * 0.0 + (1.0, 0.0)
+        >>> ends_where_it_hits(
+        ...     start * 0.0 + (4.0, 0.0), [Circle((5, 0), 1.0)], origin=start, direction=east, otherwise=46.0
+        ... ).outcome
         'held'
     """
-    hit = first_hit(origin, direction, shapes, longest=otherwise)
+    hit = first_hit(origin, direction, shapes, at_most=otherwise)
     due = ray_end(origin, direction, hit, otherwise)
-    sentence = f"{end.title} is where its ray first meets something, or after {amount(otherwise, origin.unit)}"
-    scope = Scope(during, except_during, occasions)
-    return judge_near(end, due, sentence + plus_minus(tol, end.unit), tol=tol, scope=scope)
+    scope = Scope(during, except_during)
+    return judge_near(signal, due, tol=tol, scope=scope)
 
 
-def picks_nearest(picked: Moments, caster: Objects, objects: Objects, *, longest: float, occasions: int = 1) -> Verdict:
+@check("{moments} picks the nearest {objects:kind} within {at_most}", unit=of_objects)
+def picks_nearest(
+    moments: Moments, objects: Objects, *, origin: Objects, at_most: float, **common: Unpack[Common]
+) -> Verdict:
     """Assert that what is picked is the nearest object in range, and never the one who picks.
 
     Args:
-        picked: the picks: `by` is who picks, `on` what is picked, or nobody.
-        caster: who picks, with a `position`.
+        moments: the picks: `by` is who picks, `on` what is picked, or nobody.
         objects: what may be picked, with a `position`.
-        longest: the range.
-        occasions: how many picks there must be at the least.
+        origin: who picks, with a `position`.
+        at_most: the range.
 
     Returns:
-        A verdict on every pick. Idle if there is none; undecided where the one who picks was not sampled. Its margin is
-        how much nearer the picked one is than the next.
+        A verdict on every pick. Untested if there is none; undecided where the one who picks was not sampled. Its
+        margin is how much nearer the picked one is than the next.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -83,42 +88,40 @@ def picks_nearest(picked: Moments, caster: Objects, objects: Objects, *, longest
         >>> kinds = {"heron": "skiff", "a": "crate", "b": "crate"}
         >>> trace = make_trace(states, kinds=kinds, events=[(0, "torch.found", "heron", "b")])
         >>> picks_nearest(
-        ...     trace.events("torch.found"), trace.one("skiff"), trace.all("crate"), longest=8.0
+        ...     trace.events("torch.found"), trace.all("crate"), origin=trace.one("skiff"), at_most=8.0
         ... ).first.allowed
         'a, at 1'
     """
-    position, others = caster.signal("position"), objects.signal("position")
-    session = picked.session
-    picks = picked.about("by")
-    here = position.track.find(picks.life, picks.row)
+    position, others = origin.signal("position"), objects.signal("position")
+    session = moments.session
+    picks = moments.with_subject("by")
+    here = position.track.find(picks.lifetime, picks.clock_index)
     kept = np.flatnonzero(here != NOBODY)
-    pairs = near_pairs(position, others, longest)
+    pairs = near_pairs(position, others, at_most)
     order = np.lexsort((pairs.distance, pairs.mine))
     mine, yours, distance = pairs.mine[order], pairs.yours[order], pairs.distance[order]
     begin = np.searchsorted(mine, here[kept])
     end = np.searchsorted(mine, here[kept], side="right")
     names = np.r_[others.track.name[yours], NOBODY, NOBODY]
-    far = np.r_[distance, longest, longest]
+    far = np.r_[distance, at_most, at_most]
     nothing = len(yours)
     nearest, second = np.where(begin < end, begin, nothing), np.where(begin + 1 < end, begin + 1, nothing)
-    right = names[nearest] == picked.on[kept]
-    slack = np.where(right, far[second] - far[nearest], -np.maximum(far[second] - far[nearest], 1e-9))
+    right = names[nearest] == moments.on[kept]
+    margin = np.where(right, far[second] - far[nearest], -np.maximum(far[second] - far[nearest], 1e-9))
 
-    def phrase(place: int) -> Phrase:
-        on, due = int(picked.on[kept[place]]), int(names[nearest[place]])
+    def phrase(index: int) -> Phrase:
+        on, due = int(moments.on[kept[index]]), int(names[nearest[index]])
         found = "nothing" if on == NOBODY else session.names[on]
         wanted = (
             "nothing"
             if due == NOBODY
-            else f"{session.names[due]}, at {amount(float(far[nearest[place]]), position.unit)}"
+            else f"{session.names[due]}, at {amount(float(far[nearest[index]]), position.unit)}"
         )
         return Phrase(found, wanted, f"{found} is picked")
 
     judged = picks.pick(kept)
-    case = Case(
-        session, judged.row, judged.life, judged.subject, slack, phrase, of="picks", unit=position.unit,
-        undecided=picked.count - len(kept), unseen=picked.unseen, picture=Picture(position=position),
+    evaluation = Evaluation(
+        session, judged.clock_index, judged.lifetime, judged.subject, margin, phrase, of="picks", unit=position.unit,
+        undecided=moments.count - len(kept), unseen=moments.unseen, plot=PlotSource(position=position),
     )  # fmt: skip
-    return case.verdict(
-        f"{picked.label} picks the nearest {objects.kind} within {amount(longest, position.unit)}", occasions
-    )
+    return evaluation.verdict()

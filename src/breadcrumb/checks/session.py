@@ -1,29 +1,32 @@
 """Checks of a session as a whole."""
 
 import fnmatch
-import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from typing import Unpack
 
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check, demand, of_measure
+from breadcrumb.checks.scoping import frames_asked_about
 from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.columns import property_of
+from breadcrumb.model.facts import OTHER_TYPE
 from breadcrumb.model.session import ERROR, NOBODY, Bools, ColumnData, Ints
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.comparing import Scope, judge_near
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise
-from breadcrumb.verdicts.verdict import Verdict, all_of
-from breadcrumb.verdicts.words import amount, number, plus_minus
-
-_OTHER_TYPE = re.compile(r"(\S+\.\S+) unreadable \((?:TypeError|ValueError)\)")
+from breadcrumb.verdicts.excerpts import PlotSource
+from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
+from breadcrumb.verdicts.words import amount, number, times_words
 
 __all__ = ["keeps_pace", "keeps_types", "only_these_change", "reports_error", "runs_clean", "same_at_any_rate"]
 
 
-def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None) -> Verdict:
+@check("{trace:title} runs clean: no script error, every number finite[; allowed: {allow:reasons}]")
+def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None, **common: Unpack[Common]) -> Verdict:
     """Assert that no script raised an error and that no recorded number is infinite or not a number.
 
     Args:
@@ -31,7 +34,7 @@ def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None) -> Verdi
         allow: messages of errors that may occur, as patterns in which `*` stands for anything, each with the reason.
 
     Returns:
-        A verdict on every frame, idle if there is none. It is exact, so it has no margin.
+        A verdict on every frame, untested if there is none. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -41,29 +44,29 @@ def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None) -> Verdi
     session = trace.data.session
     errors, messages = _errors(trace, tuple(allow or ()))
     wrong = list(_not_finite(trace))
-    rows = [*session.events.row[errors].tolist(), *(row for row, *_ in wrong)]
-    lives = [*(NOBODY for _ in errors), *(life for _, life, _ in wrong)]
+    clock_indices = [*session.events.clock_index[errors].tolist(), *(clock_index for clock_index, *_ in wrong)]
+    lifetimes = [*(NOBODY for _ in errors), *(lifetime for _, lifetime, _ in wrong)]
     subject = np.where(session.events.by == NOBODY, session.events.on, session.events.by)[errors].tolist()
-    names = [*subject, *(int(session.lives.name[life]) for _, life, _ in wrong)]
+    names = [*subject, *(int(session.lifetimes.name[lifetime]) for _, lifetime, _ in wrong)]
     phrases = [*(Phrase(message, "no error", "a script error") for message in messages), *(said for *_, said in wrong)]
-    quiet = np.setdiff1d(np.arange(session.clock.size), rows)
+    quiet = np.setdiff1d(np.arange(session.clock.size), clock_indices)
     nobody = np.full(len(quiet), NOBODY)
-    case = Case(
+    evaluation = Evaluation(
         session,
-        np.r_[np.array(rows, np.int64), quiet],
-        np.r_[np.array(lives, np.int64), nobody],
+        np.r_[np.array(clock_indices, np.int64), quiet],
+        np.r_[np.array(lifetimes, np.int64), nobody],
         np.r_[np.array(names, np.int64), nobody],
-        np.r_[np.full(len(rows), -1.0), np.zeros(len(quiet))],
-        lambda place: phrases[place],
+        np.r_[np.full(len(clock_indices), -1.0), np.zeros(len(quiet))],
+        lambda index: phrases[index],
         of="frames",
         exact=True,
-        picture=Picture(),
+        plot=PlotSource(),
     )
-    allowed = "".join(f"; allowed: {pattern} ({reason})" for pattern, reason in (allow or {}).items())
-    return case.verdict(f"the session runs clean: no script error, every number finite{allowed}")
+    return evaluation.verdict()
 
 
-def reports_error(trace: Trace, pattern: str, *, times: int = 1) -> Verdict:
+@check("{trace:title} reports the error {pattern} {times:times}, and no other error")
+def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpack[Common]) -> Verdict:
     """Assert that a session that was made to fail says so, exactly so often, and reports no other error.
 
     Args:
@@ -81,10 +84,8 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1) -> Verdict:
         'held'
     """
     session = trace.data.session
-    often = "once" if times == 1 else f"{times} times"
-    sentence = f"the session reports {pattern!r} {often}, and no other error"
     if not session.clock.size:
-        return Verdict(sentence, "idle", session.label, of="sessions", why_idle="no frame was recorded")
+        return Verdict(UNNAMED, "untested", session.label, of="sessions", why_untested="no frame was recorded")
     others, messages = _errors(trace, (pattern,))
     every, _ = _errors(trace, ())
     meant = np.setdiff1d(every, others)
@@ -93,28 +94,29 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1) -> Verdict:
     missing = max(times - len(meant), 0)
     last = np.full(1 if missing or not len(wrong) else 0, session.clock.size - 1)
     phrases = [Phrase(message, "no other error", "another error") for message in messages]
-    phrases += [Phrase("one more", f"{times} times", "reported once too often")] * len(surplus)
-    phrases += [Phrase(f"{len(meant)} times", f"{times} times", "not reported")] * len(last)
+    phrases += [Phrase("one more", times_words(times), "one report too many")] * len(surplus)
+    phrases += [Phrase(times_words(len(meant)), times_words(times), "not reported")] * len(last)
     subject = np.where(session.events.by == NOBODY, session.events.on, session.events.by)
     nobody = np.full(len(last), NOBODY)
-    case = Case(
-        session, np.r_[session.events.row[wrong], last], np.full(len(wrong) + len(last), NOBODY),
+    evaluation = Evaluation(
+        session, np.r_[session.events.clock_index[wrong], last], np.full(len(wrong) + len(last), NOBODY),
         np.r_[subject[wrong], nobody], np.r_[np.full(len(wrong), -1.0), np.full(len(last), -1.0 if missing else 0.0)],
-        lambda place: phrases[place], of="sessions", exact=True, picture=Picture(),
+        lambda index: phrases[index], of="sessions", exact=True, plot=PlotSource(),
     )  # fmt: skip
-    return case.verdict(sentence)
+    return evaluation.verdict()
 
 
-def keeps_types(trace: Trace) -> Verdict:
+@check("no property of {trace:title} changes its type")
+def keeps_types(trace: Trace, **common: Unpack[Common]) -> Verdict:
     """Assert that no property changes its type in play, as the recorder noticed it: a number that becomes a text.
 
-    Such values are missing in the trace, and its notes count them; the breach is at the first one that is missing.
+    Such values are missing in the trace, and its facts count them; the breach is at the first one that is missing.
 
     Args:
         trace: the session.
 
     Returns:
-        A verdict on every property. Idle if nothing was sampled. It is exact, so it has no margin.
+        A verdict on every property. Untested if nothing was sampled. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -122,71 +124,88 @@ def keeps_types(trace: Trace) -> Verdict:
         'held'
     """
     session = trace.data.session
-    told = {f"{kind}.{name.split('.')[0]}": (kind, name) for kind in trace.kinds for name in trace.data.columns(kind)}
-    wrong = [match[1] for note in trace.notes if (match := _OTHER_TYPE.search(note)) and match[1] in told]
-    found = [_first_missing(trace, *told[name]) for name in wrong]
+    told = {(kind, property_of(name)): name for kind in trace.kinds for name in trace.data.columns(kind)}
+    changed = [(fact.kind, fact.property) for fact in trace.facts if fact.code == OTHER_TYPE]
+    wrong = [one for one in dict.fromkeys(changed) if one in told]
+    found = [_first_missing(trace, kind, told[kind, name]) for kind, name in wrong]
     held = len(told) - len(wrong)
-    lives = np.array([life for life, _ in found], np.int64)
+    lifetimes = np.array([lifetime for lifetime, _ in found], np.int64)
     nobody = np.full(held, NOBODY)
-    case = Case(
-        session, np.r_[np.array([row for _, row in found], np.int64), np.zeros(held, np.int64)], np.r_[lives, nobody],
-        np.r_[session.lives.name[lives] if len(lives) else lives, nobody],
+    evaluation = Evaluation(
+        session, np.r_[np.array([clock_index for _, clock_index in found], np.int64), np.zeros(held, np.int64)],
+        np.r_[lifetimes, nobody],
+        np.r_[session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, nobody],
         np.r_[np.full(len(wrong), -1.0), np.zeros(held)],
-        lambda place: Phrase("another type", "that of its first value", f"{wrong[place]} changes its type"),
-        of="properties", exact=True, picture=Picture(),
+        lambda index: Phrase("another type", "that of its first value", f"{'.'.join(wrong[index])} changes its type"),
+        of="properties", exact=True, plot=PlotSource(),
     )  # fmt: skip
-    return case.verdict("no property changes its type")
+    return evaluation.verdict()
 
 
-def keeps_pace(trace: Trace, longest: Duration, *, share: float = 1.0, occasions: int = 1) -> Verdict:
+@check("[{share:percent} of the frames take|a frame takes] at most {at_most}")
+def keeps_pace(
+    trace: Trace,
+    at_most: Duration,
+    *,
+    share: float = 1.0,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    **common: Unpack[Common],
+) -> Verdict:
     """Assert that frames take no longer than they should, by the real clock.
 
     Args:
         trace: the session; its frames tell `wall`.
-        longest: the longest time from one frame to the next, in seconds.
+        at_most: the longest time from one frame to the next, in seconds.
         share: the share of frames that must keep to it; 0.99 forgives one in a hundred.
-        occasions: how many frames there must be at the least.
+        during: judge only the frames in any of these spans.
+        except_during: judge only the frames in none of these spans, such as those in which a level loads.
 
     Returns:
-        A verdict on every frame but the first, or with a share on those that must keep to it. Idle if the frames tell
-        no real time. Its margin is the time that was left.
+        A verdict on every frame but the first, or with a share on those that must keep to it. Untested if the frames
+        tell no real time. Its margin is the time that was left.
 
     Example:
         >>> from breadcrumb import seconds
         >>> from breadcrumb.testing import small_trace
-        >>> keeps_pace(small_trace(), seconds(0.02)).why_idle
-        'the frames tell no real time (wall)'
+        >>> keeps_pace(small_trace(), seconds(0.02)).why_untested
+        'the frames have no real time (wall)'
     """
     session, clock = trace.data.session, trace.clock
-    limit = duration(longest, "longest")
-    sentence = f"a frame takes {limit} at the most" + (f", {share:.4g} of them" if share < 1 else "")
+    limit = duration(at_most, "at_most")
     if clock.wall is None or limit.unit != "s":
         if limit.unit != "s":
             raise Misuse(f"keeps_pace: expected a time in seconds, found {limit}")
-        return Verdict(sentence, "idle", session.label, of="frames", why_idle="the frames tell no real time (wall)")
-    took = np.diff(clock.wall)
-    untimed = int((~np.isfinite(took)).sum())
-    row = np.flatnonzero(np.isfinite(took)) + 1
-    took = took[row - 1]
+        return Verdict(
+            UNNAMED, "untested", session.label, of="frames", why_untested="the frames have no real time (wall)"
+        )
+    clock_index = frames_asked_about(session, during, except_during)
+    clock_index = clock_index[clock_index > 0]
+    took = clock.wall[clock_index] - clock.wall[clock_index - 1]
+    timed = np.isfinite(took)
+    untimed = int((~timed).sum())
+    clock_index, took = clock_index[timed], took[timed]
     allowed = int(np.floor((1 - share) * len(took) + 1e-9))
     kept = np.sort(np.argsort(took, kind="stable")[: len(took) - allowed])
-    row, took = row[kept], took[kept]
-    nobody = np.full(len(row), NOBODY)
+    clock_index, took = clock_index[kept], took[kept]
+    nobody = np.full(len(clock_index), NOBODY)
 
-    def phrase(place: int) -> Phrase:
-        over = float(took[place]) - limit.value
-        return Phrase(amount(float(took[place]), "s"), f"at most {limit}", f"{amount(over, 's')} too long")
+    def phrase(index: int) -> Phrase:
+        over = float(took[index]) - limit.value
+        return Phrase(amount(float(took[index]), "s"), f"at most {limit}", f"{amount(over, 's')} too long")
 
-    slack = forgive_noise(limit.value - took, SAME_TIME)
-    case = Case(
-        session, row, nobody, nobody, slack, phrase, of="frames", unit="s", allowed=limit.value, undecided=untimed,
-        picture=Picture(),
+    margin = forgive_noise(limit.value - took, SAME_TIME)
+    evaluation = Evaluation(
+        session, clock_index, nobody, nobody, margin, phrase, of="frames", unit="s", allowed=limit.value,
+        undecided=untimed,
+        plot=PlotSource(),
     )  # fmt: skip
-    return case.verdict(sentence, occasions)
+    return evaluation.verdict()
 
 
+@check("{measure:measured} is the same at any frame rate", unit=of_measure, passes_on=True)
 def same_at_any_rate(
-    traces: Sequence[Trace], measure: Callable[[Trace], Signal], *, tol: float = 0.0, occasions: int = 1
+    traces: Sequence[Trace], measure: Callable[[Trace], Signal], *, tol: float = 0.0, **common: Unpack[Common]
 ) -> Verdict:
     """Assert that sessions of one script at other frame rates agree in time with the first of them.
 
@@ -196,11 +215,10 @@ def same_at_any_rate(
         traces: sessions of the same script, two or more; the first is what the others are compared with.
         measure: gives the number or vector of one object, such as `lambda trace: trace.one("boom").position`.
         tol: how far apart they may be, in the unit of the value.
-        occasions: how many samples there must be at the least in each.
 
     Returns:
-        A verdict on every sample of the others. Idle if there is only one session. Its margin is `tol` less the largest
-        difference.
+        A verdict on every sample of the others. Untested if there is only one session. Its margin is `tol` less the
+        largest difference.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -211,7 +229,7 @@ def same_at_any_rate(
     """
     if len(traces) < 2:
         label = traces[0].label if traces else ""
-        return Verdict("sessions agree at any rate", "idle", label, why_idle=f"{len(traces)} of 2 sessions")
+        return Verdict(UNNAMED, "untested", label, why_untested=f"{len(traces)} of 2 sessions")
     first = measure(traces[0])
     known = first.usable
     verdicts = []
@@ -223,22 +241,31 @@ def same_at_any_rate(
         value = value.take(np.flatnonzero(inside) if inside is not None else np.zeros(0, np.int64))
         parts = [np.interp(value.times, first.times[known], part[known]) for part in first.parts]
         due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
-        words = f"{value.title} is the same in {other.label} as in {traces[0].label}{plus_minus(tol, value.unit)}"
-        verdicts.append(judge_near(value, due, words, tol=tol, scope=Scope(occasions=occasions)))
+        each = demand(judge_near(value, due, tol=tol), traces, **common)
+        verdicts.append(each.with_sentence(f"{value.title} is the same in {other.label} as in {traces[0].label}"))
     return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)
 
 
-def only_these_change(trace: Trace, allowed: Collection[str], *, during: Spans | None = None) -> Verdict:
+@check("nothing but {allowed:names} changes")
+def only_these_change(
+    trace: Trace,
+    allowed: Collection[str],
+    *,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    **common: Unpack[Common],
+) -> Verdict:
     """Assert that nothing else changes: no other object's property, no other kind's, no other axis.
 
     Args:
         trace: the session.
         allowed: what may change, as patterns of `kind.property` or `kind.property.part`, such as `"skiff.position.*"`.
         during: judge only changes whose both samples are inside these spans.
+        except_during: judge only changes of which no sample is inside these spans.
 
     Returns:
-        A verdict on every column that must not change, broken by the first change of each life. Idle if every column
-        may change. It is exact, so it has no margin.
+        A verdict on every column that must not change, broken by the first change of each lifetime. Untested if every
+        column may change. It is exact, so it has no margin.
 
     Raises:
         UnknownName: a pattern fits no property of the session.
@@ -259,34 +286,34 @@ def only_these_change(trace: Trace, allowed: Collection[str], *, during: Spans |
     for name, (kind, column) in said.items():
         if not any(_fits(name, pattern) for pattern in allowed):
             watched += 1
-            breaches += _changes(trace, kind, column, during)
+            breaches += _changes(trace, kind, column, Scope(during, except_during))
     held = np.full(watched, 0)
-    lives = np.array([life for _, life, _ in breaches], np.int64)
-    case = Case(
-        session, np.r_[np.array([row for row, *_ in breaches], np.int64), held],
-        np.r_[lives, np.full(watched, NOBODY)],
-        np.r_[session.lives.name[lives] if len(lives) else lives, np.full(watched, NOBODY)],
-        np.r_[np.full(len(breaches), -1.0), np.zeros(watched)], lambda place: breaches[place][2], of="columns",
-        exact=True, picture=Picture(),
+    lifetimes = np.array([lifetime for _, lifetime, _ in breaches], np.int64)
+    evaluation = Evaluation(
+        session, np.r_[np.array([clock_index for clock_index, *_ in breaches], np.int64), held],
+        np.r_[lifetimes, np.full(watched, NOBODY)],
+        np.r_[session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, np.full(watched, NOBODY)],
+        np.r_[np.full(len(breaches), -1.0), np.zeros(watched)], lambda index: breaches[index][2], of="columns",
+        exact=True, plot=PlotSource(),
     )  # fmt: skip
-    return case.verdict(f"nothing but {', '.join(allowed)} changes")
+    return evaluation.verdict()
 
 
 def _errors(trace: Trace, allowed: tuple[str, ...]) -> tuple[Ints, list[str]]:
-    """Return the places and the messages of the errors that are not allowed."""
+    """Return the indices and the messages of the errors that are not allowed."""
     events = trace.data.session.events
     if ERROR not in events.kinds:
         return np.zeros(0, np.int64), []
-    places = np.flatnonzero(events.kind == events.kinds.index(ERROR))
-    messages = [str(events.data[place].get("message", "no message")) for place in places.tolist()]
+    indices = np.flatnonzero(events.kind == events.kinds.index(ERROR))
+    messages = [str(events.data[index].get("message", "no message")) for index in indices.tolist()]
     kept = [not any(fnmatch.fnmatchcase(message, pattern) for pattern in allowed) for message in messages]
-    return places[kept], [message for message, keep in zip(messages, kept, strict=True) if keep]
+    return indices[kept], [message for message, keep in zip(messages, kept, strict=True) if keep]
 
 
 def _not_finite(trace: Trace) -> Iterator[tuple[int, int, Phrase]]:
-    """Yield the row, the life and the words of the first wrong number of each column and life."""
+    """Yield the clock index, the lifetime and the words of the first wrong number of each column and lifetime."""
     for kind in trace.kinds:
-        life, row = None, None
+        lifetime, clock_index = None, None
         for name in trace.data.columns(kind):
             column = trace.data.column(kind, name)
             if column.values.dtype.kind != "f" or np.isfinite(column.values.sum()):
@@ -294,55 +321,62 @@ def _not_finite(trace: Trace) -> Iterator[tuple[int, int, Phrase]]:
             wrong: Bools = ~np.isfinite(column.values)
             if column.valid is not None:
                 wrong &= column.valid
-            if life is None or row is None:
-                life, row = trace.data.index(kind)
-            places = np.flatnonzero(wrong)
-            _, first = np.unique(life[places], return_index=True)
-            for place in places[first].tolist():
-                value = float(column.values[place])
+            if lifetime is None or clock_index is None:
+                lifetime, clock_index = trace.data.index(kind)
+            indices = np.flatnonzero(wrong)
+            _, first = np.unique(lifetime[indices], return_index=True)
+            for index in indices[first].tolist():
+                value = float(column.values[index])
                 words = f"{name} is {'not a number' if np.isnan(value) else 'infinite'}"
-                yield int(row[place]), int(life[place]), Phrase(f"{value}", "a finite number", words)
+                yield int(clock_index[index]), int(lifetime[index]), Phrase(f"{value}", "a finite number", words)
 
 
 def _first_missing(trace: Trace, kind: str, name: str) -> tuple[int, int]:
-    """Return the life and the row of the first value of a column that is missing behind one that is not."""
+    """Return the lifetime and the clock index of the first value of a column that is missing behind one that is not."""
     column = trace.data.column(kind, name)
-    life, row = trace.data.index(kind)
+    lifetime, clock_index = trace.data.index(kind)
     if column.valid is None or column.valid.all():
-        return int(life[0]), int(row[0])
+        return int(lifetime[0]), int(clock_index[0])
     lost = ~column.valid
-    lost[1:] &= column.valid[:-1] & (life[1:] == life[:-1])
-    places = np.flatnonzero(lost)
-    place = int(places[np.argmin(row[places])]) if len(places) else int(np.flatnonzero(~column.valid)[0])
-    return int(life[place]), int(row[place])
+    lost[1:] &= column.valid[:-1] & (lifetime[1:] == lifetime[:-1])
+    indices = np.flatnonzero(lost)
+    index = int(indices[np.argmin(clock_index[indices])]) if len(indices) else int(np.flatnonzero(~column.valid)[0])
+    return int(lifetime[index]), int(clock_index[index])
 
 
 def _fits(name: str, pattern: str) -> bool:
     return fnmatch.fnmatchcase(name, pattern) or name.startswith(f"{pattern}.")
 
 
-def _changes(trace: Trace, kind: str, name: str, during: Spans | None) -> Iterator[tuple[int, int, Phrase]]:
-    """Yield the row, the life and the words of the first change of each life in a column."""
+def _changes(trace: Trace, kind: str, name: str, scope: Scope) -> Iterator[tuple[int, int, Phrase]]:
+    """Yield the clock index, the lifetime and the words of the first change of each lifetime in a column."""
     column = trace.data.column(kind, name)
-    life, row = trace.data.index(kind)
-    known = np.arange(len(life)) if column.valid is None else np.flatnonzero(column.valid)
-    values, whose = column.values[known], life[known]
+    lifetime, clock_index = trace.data.index(kind)
+    known = np.arange(len(lifetime)) if column.valid is None else np.flatnonzero(column.valid)
+    values, whose = column.values[known], lifetime[known]
     changed = (values[1:] != values[:-1]) & (whose[1:] == whose[:-1])
     if values.dtype.kind == "f":
         changed &= ~(np.isnan(values[1:]) & np.isnan(values[:-1]))
-    if during is not None:
-        inside = during.covers(whose, row[known])
+    if scope.during is not None:
+        inside = scope.during.covers(whose, clock_index[known])
         changed &= inside[1:] & inside[:-1]
+    if scope.except_during is not None:
+        outside = ~scope.except_during.covers(whose, clock_index[known])
+        changed &= outside[1:] & outside[:-1]
     turns = np.flatnonzero(changed)
     _, first = np.unique(whose[turns], return_index=True)
     for turn in turns[first].tolist():
-        place = known[turn + 1]
-        before, now = (_value(column, at) for at in (known[turn], place))
-        yield int(row[place]), int(life[place]), Phrase(f"{before} to {now}", "no change", f"{kind}.{name} changes")
+        index = known[turn + 1]
+        before, now = (_value(column, at) for at in (known[turn], index))
+        yield (
+            int(clock_index[index]),
+            int(lifetime[index]),
+            Phrase(f"{before} to {now}", "no change", f"{kind}.{name} changes"),
+        )
 
 
-def _value(column: ColumnData, place: int) -> str:
+def _value(column: ColumnData, index: int) -> str:
     if column.texts is not None:
-        return column.texts[int(column.values[place])]
-    value = column.values[place]
+        return column.texts[int(column.values[index])]
+    value = column.values[index]
     return str(bool(value)).lower() if column.values.dtype == np.bool_ else number(float(value))

@@ -1,4 +1,4 @@
-"""The command line: the only room that prints, parses arguments and exits."""
+"""The command line: the only package that prints, parses arguments and exits."""
 
 from breadcrumb.cli.main import main
 

@@ -24,14 +24,20 @@ from breadcrumb.store.folder import write_folder
 @click.argument("checks", type=click.Path(path_type=Path))
 @click.argument("traces", type=click.Path(path_type=Path), nargs=-1, required=True, metavar="TRACE...")
 @click.option(
-    "--out", type=click.Path(path_type=Path), help="Where figures go; by default NAME.figures beside the trace."
+    "--out", type=click.Path(path_type=Path), help="Directory for figures.  [default: NAME.figures next to the trace]"
 )
-@click.option("--figures/--no-figures", default=True, help="Whether to draw what broke.  [default: figures]")
-@click.option("--report", type=click.Path(path_type=Path), help="A folder for a page with all outcomes, and replays.")
-@click.option("--excerpt", is_flag=True, help="With --report: the seconds around each first breach, as a trace.")
+@click.option("--figures/--no-figures", default=True, help="Draw a figure of each broken rule.  [default: figures]")
+@click.option(
+    "--report",
+    type=click.Path(path_type=Path),
+    help="Write a page with all outcomes, and replays, into this directory.",
+)
+@click.option("--excerpt", is_flag=True, help="With --report: save the seconds around each first breach as a trace.")
 @click.option("--open", "opens", is_flag=True, help="With --report: open the page in a browser.")
-@click.option("--junit", type=click.Path(path_type=Path), help="A file for the outcomes as JUnit XML.")
-@click.option("--json", "lines", type=click.Path(path_type=Path), help="A file for the verdicts, a line of JSON each.")
+@click.option("--junit", type=click.Path(path_type=Path), help="Write the outcomes to this file as JUnit XML.")
+@click.option(
+    "--json", "lines", type=click.Path(path_type=Path), help="Write the results to this file, one line of JSON each."
+)
 def command(
     checks: Path,
     traces: tuple[Path, ...],
@@ -46,7 +52,7 @@ def command(
     """Run the check file CHECKS, or all check_*.py of the folder CHECKS, on each TRACE.
 
     A TRACE is a folder NAME.crumbs, or a folder that holds some; more check files may stand among them. Exit code: 0
-    all held, 1 something broke, 2 the command or an input is wrong, 3 nothing broke but a check was idle in every
+    all held, 1 something broke, 2 the command or an input is wrong, 3 nothing broke but a check was untested in every
     trace.
     """
     if report is None and (excerpt or opens):
@@ -56,16 +62,16 @@ def command(
     try:
         files = [file for path in (checks, *more) for file in find_check_files(path)]
         if not sessions:
-            fail(f"{checks}: no trace to run it on; name one behind it, such as lantern-bay/correct.crumbs")
+            fail(f"{checks}: no trace to run it on; name one after it, such as lantern-bay/correct.crumbs")
         with progress() as show:
             run = run_checks(files, find_traces(sessions), show)
             page = None if report is None else _report(run, report, show, excerpt=excerpt)
     except CheckFileError as error:
         fail(error)
     if junit is not None:
-        _write(junit, junit_xml(run))
+        _write(junit, junit_xml(run).encode())
     if lines is not None:
-        _write(lines, "".join(f"{line}\n" for line in json_lines(run)))
+        _write(lines, b"".join(line + b"\n" for line in json_lines(run)))
     drawn = draw(run, out) if figures and page is None else {}
     console().print(summary(run, drawn))
     if page is not None:
@@ -84,9 +90,9 @@ def _report(run: RunResult, folder: Path, show: Callable[[int, int, str], None],
         fail(f"{folder}: the report cannot be written there ({error.strerror}); name another folder with --report")
 
 
-def _write(path: Path, text: str) -> None:
+def _write(path: Path, content: bytes) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(text, "utf-8")
+        path.write_bytes(content)
     except OSError as error:
         fail(f"{path} cannot be written ({error.strerror}); name another file")

@@ -61,7 +61,7 @@ def live_lines(now: Callable[[], list[str]]) -> Iterator[Callable[[str], None]]:
         yield lambda words: live.console.print(Text(words))
 
 
-def draw(run: RunResult, out: Path | None) -> dict[int, Path]:
+def draw(run: RunResult, out: Path | None) -> dict[tuple[str, str], Path]:
     """Write the figures of a run; where the traces cannot be written, beside the user instead."""
     try:
         return write_figures(run, out)

@@ -2,9 +2,9 @@
 
 import shutil
 import sys
+import tempfile
 from collections.abc import Iterable
 from pathlib import Path
-from typing import BinaryIO
 
 import click
 
@@ -13,8 +13,9 @@ from breadcrumb.errors import TraceError
 from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
+from breadcrumb.model.plurals import counted
 from breadcrumb.store.keeping import write_copy
-from breadcrumb.store.places import SUFFIX, ZIPPED, is_remote
+from breadcrumb.store.locations import SUFFIX, ZIPPED, is_remote
 from breadcrumb.trace.opened import open_trace
 
 _STREAM = Path("-")
@@ -26,7 +27,7 @@ _STREAM = Path("-")
 )
 @click.argument("source", type=click.Path(path_type=Path))
 @click.argument("target", type=click.Path(path_type=Path))
-@click.option("--overwrite", is_flag=True, help="Replace what is there under the target's name.")
+@click.option("--overwrite", is_flag=True, help="Replace the target if it exists.")
 def command(source: Path, target: Path, overwrite: bool) -> None:
     """Turn frame lines into a trace, a trace into frame lines, or pack and unpack a trace.
 
@@ -37,32 +38,48 @@ def command(source: Path, target: Path, overwrite: bool) -> None:
         fail(f"expected a trace on one side, found {source} and {target}; a trace's name ends in {SUFFIX}")
     if is_remote(target):
         fail(f"{target}: a trace can be read from a URL, not written to it; name a file or folder of this machine")
-    if target != _STREAM and target.exists():
-        if not overwrite:
-            fail(f"{target} exists; name another one, or say --overwrite to replace it")
-        shutil.rmtree(target) if target.is_dir() else target.unlink()
+    if target != _STREAM and target.exists() and not overwrite:
+        fail(f"{target} exists; name another one, or use --overwrite to replace it")
     try:
-        if not _is_trace(source):
-            _read_lines(source, target)
-        elif _is_trace(target):
-            write_copy(open_trace(source).data, target)
+        if target == _STREAM:
+            sys.stdout.buffer.writelines(frame_lines(open_trace(source).data))
         else:
-            _write_lines(source, target)
+            _convert(source, target)
     except TraceError as error:
         fail(error)
     except OSError as error:
         fail(f"{error.filename or target}: {error.strerror}")
 
 
+def _convert(source: Path, target: Path) -> None:
+    """Make the target aside, and move it to its name once it is whole: a failure leaves there what was there before."""
+    making = Path(tempfile.mkdtemp(prefix="making-", dir=target.parent))
+    try:
+        made = making / target.name
+        said = "" if _is_trace(source) else _read_lines(source, target, made)
+        if _is_trace(source) and _is_trace(target):
+            write_copy(open_trace(source).data, made)
+        elif _is_trace(source):
+            with made.open("wb") as file:
+                file.writelines(frame_lines(open_trace(source).data))
+        if target.is_dir():
+            shutil.rmtree(target)
+        made.replace(target)
+    finally:
+        shutil.rmtree(making, ignore_errors=True)
+    if said:
+        click.echo(said, err=True)
+
+
 def _is_trace(path: Path) -> bool:
     return path.name.removesuffix(ZIPPED).endswith(SUFFIX)
 
 
-def _read_lines(source: Path, target: Path) -> None:
+def _read_lines(source: Path, target: Path, made: Path) -> str:
+    """Turn frame lines into a trace; return what is to be said of it."""
     if target.suffix == ZIPPED:
         fail(f"{target}: frame lines become a folder first; name {target.stem}, and pack that")
-    writer = SessionWriter(lambda about: target)
-    problem = ""
+    writer = SessionWriter(lambda about: made)
     try:
         if source == _STREAM:
             _take_all(writer, sys.stdin.buffer)
@@ -70,28 +87,20 @@ def _read_lines(source: Path, target: Path) -> None:
             with source.open("rb") as file:
                 _take_all(writer, file)
     except BadLine as error:
-        problem = f"{source}: {error}"
+        writer.close()
+        hint = (
+            f"; breadcrumb listen {source} keeps the {counted(writer.frames, 'frames')} before it"
+            if writer.frames
+            else ""
+        )
+        fail(f"{source}: {error}; no trace was made{hint}")
     writer.close()
-    if problem:
-        kept = f"the {writer.frames} frames before it are in {target}" if writer.frames else "no frame came before it"
-        fail(f"{problem}; {kept}")
-    trace = open_trace(target)
-    click.echo(f"{trace.clock.size} frames in {target}" + "".join(f"; note: {note}" for note in trace.notes), err=True)
+    if writer.path is None:
+        fail(f"{source}: expected frame lines, found none; no trace was made")
+    trace = open_trace(made)
+    return f"{counted(trace.clock.size, 'frames')} in {target}" + "".join(f"; note: {note}" for note in trace.notes)
 
 
 def _take_all(writer: SessionWriter, lines: Iterable[bytes]) -> None:
     for line in lines:
         writer.take(line)
-
-
-def _write_lines(source: Path, target: Path) -> None:
-    lines = frame_lines(open_trace(source).data)
-    if target == _STREAM:
-        _write_all(sys.stdout.buffer, lines)
-        return
-    with target.open("wb") as file:
-        _write_all(file, lines)
-
-
-def _write_all(file: BinaryIO, lines: Iterable[bytes]) -> None:
-    file.writelines(lines)

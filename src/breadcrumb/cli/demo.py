@@ -31,22 +31,22 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
     epilog="Example: breadcrumb demo --fault whirlpool-to-and-fro",
 )
 @click.option("--fault", "faults", multiple=True, help="Break the game in this way; may be given several times.")
-@click.option("--list-faults", is_flag=True, help="List the ways in which the game can be broken, and end.")
-@click.option("--all-faults", is_flag=True, help="Play every fault, and tell which checks it turns red; takes minutes.")
-@click.option("--script", "script", type=_FILE, help="Play the inputs that a JSON file lists.")
-@click.option("--write-script", type=_FILE, help="Write the usual inputs to a JSON file, to be changed, and end.")
+@click.option("--list-faults", is_flag=True, help="List the faults, and exit.")
+@click.option("--all-faults", is_flag=True, help="Play every fault, and print which checks it breaks; takes minutes.")
+@click.option("--script", "script", type=_FILE, help="Play the inputs of this JSON file.")
+@click.option("--write-script", type=_FILE, help="Write the default inputs to this JSON file, and exit.")
 @click.option("--empty-roll", is_flag=True, help="Play a session that must fail: the ticket hatch has run out.")
-@click.option("--seed", default=7, show_default=True, help="Draws what is drawn at random.")
+@click.option("--seed", default=7, show_default=True, help="Random seed.")
 @click.option(
-    "--rate", type=click.Choice([*RATES, JITTER]), help="Frames a second, or uneven; 60, or one at which a fault shows."
+    "--rate", type=click.Choice([*RATES, JITTER]), help="Frame rate.  [default: 60, or the rate at which a fault shows]"
 )
 @click.option(
     "--seconds",
     type=click.IntRange(10, 600),
-    help=f"Game time to play; {SECONDS}, or what a fault takes.",
+    help=f"Game time to play.  [default: {SECONDS}, or what a fault needs]",
 )
 @click.option(
-    "--out", type=click.Path(path_type=Path), default=Path("lantern-bay"), show_default=True, help="Where to."
+    "--out", type=click.Path(path_type=Path), default=Path("lantern-bay"), show_default=True, help="Output directory."
 )
 def command(
     faults: tuple[str, ...],
@@ -129,8 +129,8 @@ def _try_all(checks: list[Path], seed: int) -> None:
     with progress() as show:
         tried = try_all(checks, seed, show)
     console().print(table_of(tried))
-    missed = [one.fault for one in tried if FAULTS[one.fault].behaviour not in {row.behaviour for row in one.caught}]
-    click.echo(f"{len(tried) - len(missed)} of {len(tried)} faults turn a check about their own behaviour red.")
+    missed = [one.fault for one in tried if FAULTS[one.fault].routine not in {row.routine for row in one.caught}]
+    click.echo(f"{len(tried) - len(missed)} of {len(tried)} faults break a check of their own routine.")
     if missed:
         raise SystemExit(BROKE)
 
@@ -145,10 +145,10 @@ def _copy_checks(folder: Path) -> Path:
 
 def _list_faults() -> None:
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold")
-    for column in ("behaviour", "fault", "what goes wrong"):
+    for column in ("routine", "fault", "what goes wrong"):
         table.add_column(column)
     for fault in FAULTS.values():
-        table.add_row(fault.behaviour, fault.name, fault.line)
+        table.add_row(fault.routine, fault.name, fault.line)
     for switch, line in SWITCHES.items():
         table.add_row("any", f"{switch}:BEHAVIOUR", line)
     console().print(table)
@@ -163,7 +163,7 @@ def _say_where(out: Path, build: str, faults: tuple[str, ...], page: Path) -> No
     drawn = f", figures in {figures}" if figures.is_dir() else ""
     click.echo(f"Traces are in {out}, check files in {checks}{drawn}.")
     click.echo(f"All outcomes, with replays of what broke, are on the page {page}.")
-    click.echo("Go on with:")
+    click.echo("Next:")
     click.echo(f"  breadcrumb show {out / f'{build}.crumbs'}")
     click.echo(f"  breadcrumb check {checks} {out / f'{build}.crumbs'}")
     click.echo("  breadcrumb demo --list-faults")

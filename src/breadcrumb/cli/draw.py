@@ -12,6 +12,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.cli.console import fail
 from breadcrumb.cli.show import WHEN
 from breadcrumb.errors import BreadcrumbError, Misuse
+from breadcrumb.model.columns import property_and_part
 from breadcrumb.model.session import NOBODY
 from breadcrumb.report import drawing
 from breadcrumb.report.around import row_of
@@ -31,24 +32,24 @@ _KINDS = 10
     "draw", epilog="Example: breadcrumb draw lantern-bay/correct.crumbs --signal heron.speed --event flare.thrown"
 )
 @click.argument("trace", type=click.Path(path_type=Path))
-@click.option("--path", "paths", multiple=True, metavar="NAME", help="Where an object or a kind went, in plan.")
-@click.option("--signal", "signals", multiple=True, metavar="NAME.PROPERTY", help="A property over time.")
-@click.option("--event", "events", multiple=True, metavar="NAME", help="Events over time.")
-@click.option("--lives", multiple=True, metavar="NAME", help="When an object or those of a kind were there.")
-@click.option("--against", nargs=2, metavar="NAME.PROPERTY NAME.PROPERTY", help="One number against another.")
-@click.option("--intervals", metavar="EVENT", help="How far apart events of a name are.")
-@click.option("--from", "begin", type=WHEN, help="Draw from this frame or time on.")
-@click.option("--to", "end", type=WHEN, help="Draw up to this frame or time.")
+@click.option("--path", "paths", multiple=True, metavar="NAME", help="Draw the path of an object or a kind, in plan.")
+@click.option("--signal", "signals", multiple=True, metavar="NAME.PROPERTY", help="Draw a property over time.")
+@click.option("--event", "events", multiple=True, metavar="NAME", help="Draw events over time.")
+@click.option("--lifetimes", multiple=True, metavar="NAME", help="Draw the lifetimes of an object or a kind.")
+@click.option("--against", nargs=2, metavar="NAME.PROPERTY NAME.PROPERTY", help="Draw one number against another.")
+@click.option("--intervals", metavar="EVENT", help="Draw the intervals between events of a name.")
+@click.option("--from", "begin", type=WHEN, help="First frame or time.")
+@click.option("--to", "end", type=WHEN, help="Last frame or time.")
 @click.option(
     "--out", type=click.Path(path_type=Path),
-    help="A file, NAME.png or NAME.svg, or a folder; else NAME.figures beside the trace.",
+    help="Output file, NAME.png or NAME.svg, or directory.  [default: NAME.figures next to the trace]",
 )  # fmt: skip
 def command(
     trace: Path,
     paths: tuple[str, ...],
     signals: tuple[str, ...],
     events: tuple[str, ...],
-    lives: tuple[str, ...],
+    lifetimes: tuple[str, ...],
     against: tuple[str, str] | None,
     intervals: str | None,
     begin: float | None,
@@ -61,11 +62,11 @@ def command(
         figures: dict[str, Figure] = {}
         if paths:
             figures["paths"] = drawing.draw_paths(*(_objects(shown, name) for name in paths))
-        if signals or events or lives:
+        if signals or events or lifetimes:
             figures["over-time"] = drawing.draw_over_time(
                 *(_signal(shown, name) for name in signals),
                 events=[shown.events(name) for name in events],
-                spans=[_objects(shown, name).life_spans for name in lives],
+                spans=[_objects(shown, name).lifetimes for name in lifetimes],
             )
         if against is not None:
             figures["against"] = drawing.draw_against(*(_signal(shown, name) for name in against))
@@ -96,13 +97,13 @@ def _objects(trace: Trace, name: str) -> Objects:
 
 
 def _signal(trace: Trace, spec: str) -> Signal:
-    """Return what NAME.PROPERTY or NAME.PROPERTY.x stands for; names may have dots in them."""
+    """Return what NAME.PROPERTY or NAME.PROPERTY.x stands for; a dot in the property's own name is written %2E."""
     known = {*trace.kinds, *trace.data.session.names}
-    cuts = [place for place, letter in enumerate(spec) if letter == "."]
-    cut = next((place for place in reversed(cuts) if spec[:place] in known), cuts[0] if cuts else -1)
+    cuts = [index for index, letter in enumerate(spec) if letter == "."]
+    cut = next((index for index in reversed(cuts) if spec[:index] in known), cuts[0] if cuts else -1)
     if cut < 0:
         raise Misuse(f"expected an object or a kind and its property, such as heron.speed; found {spec!r}")
-    name, _, part = spec[cut + 1 :].partition(".")
+    name, part = property_and_part(spec[cut + 1 :])
     signal = _objects(trace, spec[:cut]).signal(name)
     if not part:
         return signal
@@ -118,7 +119,7 @@ def _everything(trace: Trace) -> "dict[str, Figure]":
     ways = {group: float(np.nansum(group.signal("position").step().values)) for group in placed}
     moving = sorted((group for group in placed if ways[group] > 0), key=lambda group: -ways[group])
     more = f"; {len(moving) - _KINDS} more kinds that move with --path" if len(moving) > _KINDS else ""
-    title = f"paths, older is paler; jumps are dotted{more}"
+    title = f"paths, older is paler; teleports are dotted{more}"
     figures = {"paths": drawing.draw_paths(*moving[:_KINDS], title=title)} if moving else {}
     events = [trace.events(name) for name in trace.event_names]
     if events:

@@ -10,6 +10,7 @@ import click
 
 from breadcrumb.cli.console import fail, live_lines
 from breadcrumb.listen.listener import Limits, Listener, Live
+from breadcrumb.model.plurals import counted
 from breadcrumb.run.results import WRONG
 
 _STREAM = Path("-")
@@ -18,31 +19,37 @@ _DEFAULT = Limits()
 
 @click.command("listen", epilog="Examples: breadcrumb listen --out traces; breadcrumb listen session.jsonl")
 @click.argument("sources", type=click.Path(path_type=Path), nargs=-1, metavar="[FILE]...")
-@click.option("--host", default="127.0.0.1", show_default=True, help="The address of this machine to listen on.")
+@click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")
 @click.option(
-    "--port", type=click.IntRange(0, 65535), default=4747, show_default=True, help="Where; 0 takes any free one."
+    "--port", type=click.IntRange(0, 65535), default=26937, show_default=True, help="Port; 0 takes any free one."
 )
 @click.option(
     "--out",
     type=click.Path(path_type=Path, file_okay=False),
     default=Path("traces"),
     show_default=True,
-    help="Where to.",
+    help="Output directory.",
 )
-@click.option("--token", default="", envvar="BREADCRUMB_TOKEN", help="What a session's first line must tell.")
-@click.option("--allow-origin", multiple=True, metavar="URL", help="Hear web pages from there, not only local ones.")
+@click.option("--token", default="", envvar="BREADCRUMB_TOKEN", help="Shared secret that senders must present.")
 @click.option(
-    "--games", type=click.IntRange(1), default=_DEFAULT.games, show_default=True, help="The most games at once."
+    "--allow-origin", multiple=True, metavar="URL", help="Accept web pages of this origin, besides local ones."
+)
+@click.option(
+    "--games",
+    type=click.IntRange(1),
+    default=_DEFAULT.games,
+    show_default=True,
+    help="Limit of games at the same time.",
 )
 @click.option(
     "--session-mib",
     type=click.IntRange(1),
     default=_DEFAULT.session_mib,
     show_default=True,
-    help="The longest session.",
+    help="Size limit of a session.",
 )
 @click.option(
-    "--free-mib", type=click.IntRange(0), default=_DEFAULT.free_mib, show_default=True, help="What stays free on disk."
+    "--free-mib", type=click.IntRange(0), default=_DEFAULT.free_mib, show_default=True, help="Disk space to keep free."
 )
 def command(
     sources: tuple[Path, ...],
@@ -80,7 +87,7 @@ def command(
 
 
 def _words(one: Live) -> str:
-    return f"  {one.name}: {one.frames} frames so far, {one.bytes / 1e6:.1f} MB"
+    return f"  {one.name}: {counted(one.frames, 'frames')} so far, {one.bytes / 1e6:.1f} MB"
 
 
 async def _listen(listener: Listener, host: str, port: int) -> None:

@@ -15,7 +15,7 @@ class _Entry(NamedTuple):
 
 _COMMANDS = {
     "demo": _Entry("breadcrumb.cli.demo", "Play Lantern Bay, record it, check it, and show what broke."),
-    "show": _Entry("breadcrumb.cli.show", "Say what is in a trace."),
+    "show": _Entry("breadcrumb.cli.show", "Print what is in a trace."),
     "draw": _Entry("breadcrumb.cli.draw", "Draw paths, values over time, and events."),
     "replay": _Entry("breadcrumb.cli.replay", "Make a page that plays a session, frame by frame."),
     "check": _Entry("breadcrumb.cli.check", "Run check files on traces."),

@@ -1,4 +1,4 @@
-"""Playing every fault of Lantern Bay, to see which checks it turns red."""
+"""Playing every fault of Lantern Bay, to see which checks it breaks."""
 
 import os
 import tempfile
@@ -13,15 +13,16 @@ from rich.table import Table
 
 from breadcrumb.demo.faults import FAULTS
 from breadcrumb.demo.play import play
+from breadcrumb.model.plurals import counted
 from breadcrumb.run.results import Result
 from breadcrumb.run.running import run_checks
 
 
 @dataclass(frozen=True, slots=True)
 class Caught:
-    """One check that a fault turned red."""
+    """One check that a fault broke."""
 
-    behaviour: str
+    routine: str
     check: str
     frame: int
     object: str
@@ -55,33 +56,35 @@ def try_all(checks: Sequence[Path], seed: int, show: Callable[[int, int, str], N
     with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
         for tried in pool.map(try_fault, FAULTS, [checks] * len(FAULTS), [seed] * len(FAULTS)):
             done.append(tried)
-            show(len(done), len(FAULTS), f"{tried.fault} is tried")
+            show(len(done), len(FAULTS), f"{tried.fault} was played")
     return done
 
 
 def table_of(tried: Iterable[Tried]) -> Table:
-    """Return the table of faults and of the checks that they turned red; those of the fault's own behaviour first."""
+    """Return the table of faults and of the checks that they broke; those of the fault's own routine first."""
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold")
-    for column in ("fault", "check that turned red", "first frame", "object", "margin"):
+    for column in ("fault", "broken check", "first frame", "object", "margin"):
         table.add_column(column, justify="right" if column in ("first frame", "margin") else "left")
     for one in tried:
-        own = FAULTS[one.fault].behaviour
-        rows = sorted(one.caught, key=lambda caught: (caught.behaviour != own, caught.frame))
+        own = FAULTS[one.fault].routine
+        rows = sorted(one.caught, key=lambda caught: (caught.routine != own, caught.frame))
         for number, row in enumerate(rows):
-            check = row.check if row.behaviour == own else f"[dim]{row.check} ({row.behaviour})[/dim]"
+            check = row.check if row.routine == own else f"[dim]{row.check} ({row.routine})[/dim]"
             table.add_row("" if number else one.fault, check, str(row.frame), row.object, row.margin)
         if not rows:
             table.add_row(one.fault, "[bold red]none[/bold red]")
         if one.wrong:
             table.add_row(
-                "", f"[bold magenta]{len(one.wrong)} checks went wrong: {escape(one.wrong[0])}[/bold magenta]"
+                "",
+                f"[bold magenta]{counted(len(one.wrong), 'checks')} raised an error: "
+                f"{escape(one.wrong[0])}[/bold magenta]",
             )
     return table
 
 
 def _caught(result: Result) -> Caught:
-    broken = next(one for one in result.findings if one.outcome == "broken")
+    broken = result.first_broken
     assert broken.first is not None
     margin = "" if broken.margin is None else f"{broken.margin.value:.4g} {broken.margin.unit}".rstrip()
-    behaviour = result.check.file.stem.removeprefix("check_")
-    return Caught(behaviour, result.check.name, broken.first.frame, broken.first.object, margin)
+    routine = result.check.stem
+    return Caught(routine, result.check.name, broken.first.frame, broken.first.object, margin)

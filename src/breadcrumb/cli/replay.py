@@ -24,12 +24,12 @@ from breadcrumb.trace.opened import open_trace
     type=click.Path(path_type=Path),
     help="Mark the frames on which its rules break.",
 )
-@click.option("--at", type=WHEN, help="Open at a frame or a time; else at the first broken frame, else at the start.")
+@click.option("--at", type=WHEN, help="Open at this frame or time.  [default: the first breach]")
 @click.option(
-    "--out", type=click.Path(path_type=Path), help="The page to write; else NAME.replay.html beside the trace."
+    "--out", type=click.Path(path_type=Path), help="Output file.  [default: NAME.replay.html next to the trace]"
 )
 @click.option(
-    "--open/--no-open", "opens", default=None, help="Whether to open it in a browser; if left out, on a terminal."
+    "--open/--no-open", "opens", default=None, help="Open the page in a browser.  [default: if run in a terminal]"
 )
 def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path | None, opens: bool | None) -> None:
     """Make a page that plays TRACE: from above or in any two axes, frame by frame, with what each object was like."""

@@ -41,12 +41,12 @@ WHEN = _When()
 
 @click.command("show", epilog="Example: breadcrumb show lantern-bay/correct.crumbs --around 111")
 @click.argument("trace", type=click.Path(path_type=Path))
-@click.option("--object", "id", help="All about one object; with --around or --at: of no other.")
-@click.option("--event", help="Each event of a name, and the gaps between them.")
-@click.option("--around", "when", type=WHEN, help="What happened around a frame, in order; before and after it.")
-@click.option("--within", default=0.5, show_default=True, help="How many seconds around are shown.")
-@click.option("--at", type=WHEN, multiple=True, help="What all was like on a frame; twice: what differs.")
-@click.option("--json", "as_json", is_flag=True, help="The same as JSON, for programs, and without any limit.")
+@click.option("--object", "id", help="Print one object; with --around or --at, only that one.")
+@click.option("--event", help="Print each event of a name, and the intervals between them.")
+@click.option("--around", "when", type=WHEN, help="Print what happened around a frame, in order.")
+@click.option("--within", default=0.5, show_default=True, help="Seconds before and after that frame.")
+@click.option("--at", type=WHEN, multiple=True, help="Print the state on a frame; given twice, the difference.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON, without limits.")
 def command(
     trace: Path,
     id: str | None,

@@ -5,8 +5,8 @@ import random
 from dataclasses import dataclass, field
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.boom import Boom
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds, ticks
 from breadcrumb.demo.world import World
 
@@ -90,7 +90,7 @@ class Barrel:
         return self.x0 + self.vx * t, self.y0 + self.vy * t
 
 
-class Basin(Behaviour):
+class Basin(Routine):
     """All barrels, the walls and the gate. Contacts are solved at their own instants, not tick by tick."""
 
     events = ("barrel.sunk", "contact", "gate.open", "gate.shut")
@@ -106,7 +106,7 @@ class Basin(Behaviour):
         self.gate_open = False
         self._drawn = in_seconds(bay.ticks_a_frame) * 60 if "barrel-per-frame" in self.faults else 1.0
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Empty the basin."""
         self.barrels = []
         self._start = self._looked = tick

@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterable, Sequence
 
 import breadcrumb
 from breadcrumb.demo.basin import Basin
-from breadcrumb.demo.behaviour import Behaviour
 from breadcrumb.demo.blankets import Blankets
 from breadcrumb.demo.boom import Boom
 from breadcrumb.demo.bridge import Bridge
@@ -22,6 +21,7 @@ from breadcrumb.demo.moths import Moths
 from breadcrumb.demo.muster import Muster
 from breadcrumb.demo.raft import Raft
 from breadcrumb.demo.rockets import Rockets
+from breadcrumb.demo.routine import Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.skiffs import Skiffs
 from breadcrumb.demo.stakes import Stakes
@@ -53,10 +53,10 @@ class Bay(World):
         self, faults: Faults, seed: int, rate: str, shift_ticks: int, script: Sequence[Input], *, roll_is_empty: bool
     ) -> None:
         super().__init__(faults, seed, rate, roll_is_empty=roll_is_empty)
-        self.object_count = 0
+        self.things_afloat = 0
         cameras, whirlpools, boom = Cameras(self), Whirlpools(self), Boom(self)
         lamps, self._flares, self._basin = Lamps(self, whirlpools), Flares(self, cameras), Basin(self, boom)
-        self.behaviours: dict[str, Behaviour] = {
+        self.routines: dict[str, Routine] = {
             "skiffs": Skiffs(self), "cameras": cameras, "muster": Muster(self), "tally": Tally(self),
             "bridge": Bridge(self), "raft": Raft(self), "rockets": Rockets(self), "crane": Crane(self),
             "buoys": Buoys(self), "eddy": Eddy(self), "lanterns": Lanterns(self), "lamps": lamps,
@@ -64,15 +64,15 @@ class Bay(World):
             "boom": boom, "basin": self._basin, "blankets": Blankets(self, self._basin), "hatch": Hatch(self),
             "torch": Torch(self, cameras), "stakes": Stakes(self, cameras),
         }  # fmt: skip
-        self.awake = {name: one for name, one in self.behaviours.items() if not faults.has("asleep", name)}
-        ticking = [(name, one.tick) for name, one in self.awake.items() if _overrides(one, "tick")]
+        self.armed = {name: one for name, one in self.routines.items() if not faults.has("asleep", name)}
+        ticking = [(name, one.tick) for name, one in self.armed.items() if _overrides(one, "tick")]
         self._moving = [one for one in ticking if one[0] == "skiffs"]
         self._ticking = [one for one in ticking if one not in self._moving]
         self._hurried = False
-        self._framing = [(name, one) for name, one in self.awake.items() if _overrides(one, "frame")]
+        self._framing = [(name, one) for name, one in self.armed.items() if _overrides(one, "frame")]
         self._script, self._shift_ticks = script, shift_ticks
         self._shift_start = self._rippled = self._now = 0
-        if "basin" in self.awake:
+        if "basin" in self.armed:
             boom.before_it_moves = lambda: self._basin.before_boom(self._local("basin", self._now)[-1])
         self._start(0)
 
@@ -91,15 +91,15 @@ class Bay(World):
         for name, go_on in self._ticking:
             self._go_on(name, go_on)
         if ends_frame:
-            for name, behaviour in self._framing:
-                behaviour.frame(self._local(name, tick)[-1])
+            for name, routine in self._framing:
+                routine.frame(self._local(name, tick)[-1])
             self._count(tick)
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Say what is to be recorded of everything."""
-        rec.watch(self, id="bay", kind="bay", object_count="object_count")
-        for behaviour in self.behaviours.values():
-            behaviour.watch(rec)
+        rec.watch(self, id="bay", kind="bay", things_afloat="things_afloat")
+        for routine in self.routines.values():
+            routine.watch(rec)
 
     def _go_on(self, name: str, go_on: Callable[[int], None]) -> None:
         if self._hurried:
@@ -109,7 +109,7 @@ class Bay(World):
             go_on(self._now)
 
     def _local(self, name: str, tick: int) -> tuple[int, ...]:
-        """Return the ticks that a behaviour plays at one: its own two, if it runs twice since the restart."""
+        """Return the ticks that a routine plays at one: its own two, if it runs twice since the restart."""
         if not self._hurried or not self.faults.has("twice", name):
             return (tick,)
         last = 2 * tick - self._shift_start
@@ -117,10 +117,10 @@ class Bay(World):
 
     def _start(self, tick: int) -> None:
         self._shift_start, self._next_input = tick, 0
-        self._hurried = self.is_second_shift and any(self.faults.has("twice", name) for name in self.awake)
+        self._hurried = self.is_second_shift and any(self.faults.has("twice", name) for name in self.armed)
         self.emit("shift.start")
-        for behaviour in self.awake.values():
-            behaviour.start(tick)
+        for routine in self.armed.values():
+            routine.begin_shift(tick)
 
     def _take_input(self, tick: int) -> None:
         while self._next_input < len(self._script):
@@ -128,30 +128,30 @@ class Bay(World):
             if self._shift_start + one.at * INPUT_TICKS > tick:
                 return
             self._next_input += 1
-            for name, behaviour in self.behaviours.items():
-                if not behaviour.concerns(one):
+            for name, routine in self.routines.items():
+                if not routine.concerns(one):
                     continue
-                behaviour.announce(one)
-                if name in self.awake:
+                routine.announce(one)
+                if name in self.armed:
                     for _ in self._local(name, tick):
-                        behaviour.take(one, self._local(name, tick)[-1])
+                        routine.take(one, self._local(name, tick)[-1])
 
     def _count(self, tick: int) -> None:
         """Count what was made and is there, and let the water ripple."""
         if "bay-leak" in self.faults:
-            self.object_count = self._flares.made + self._basin.made
+            self.things_afloat = self._flares.made + self._basin.made
         else:
-            self.object_count = len(self._flares.alive) + len(self._basin.barrels)
+            self.things_afloat = len(self._flares.alive) + len(self._basin.barrels)
         if tick and tick // RIPPLE > self._rippled:
             self._rippled = tick // RIPPLE
             for _ in range(_STORM if "bay-storm" in self.faults else 1):
                 self.emit("bay.ripple", by="bay")
 
 
-def _overrides(behaviour: Behaviour, method: str) -> bool:
-    return getattr(type(behaviour), method) is not getattr(Behaviour, method)
+def _overrides(routine: Routine, method: str) -> bool:
+    return getattr(type(routine), method) is not getattr(Routine, method)
 
 
-def declared(behaviours: Iterable[Behaviour]) -> list[str]:
+def declared(routines: Iterable[Routine]) -> list[str]:
     """Return the names of all events that may occur."""
-    return sorted({"bay.ripple", "error", "shift.start", *(name for one in behaviours for name in one.events)})
+    return sorted({"bay.ripple", "error", "shift.start", *(name for one in routines for name in one.events)})

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import breadcrumb
 from breadcrumb.demo.basin import RADIUS as BARREL_RADIUS
 from breadcrumb.demo.basin import Basin
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.boats import COLD, HULL_RADIUS, Skiff
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
 
@@ -45,7 +45,7 @@ class Sound:
     z: float = 0.0
 
 
-class Blankets(Behaviour):
+class Blankets(Routine):
     """All blankets and their sounds."""
 
     events = ("blanket.bob", "blanket.used", "error", "sensor.begin", "sound.end", "sound.start")
@@ -63,7 +63,7 @@ class Blankets(Behaviour):
         self.sounds: list[Sound] = []
         self._made = 0
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Lay them all out."""
         self.afloat = [Blanket(f"blanket-{number}", *place) for number, place in enumerate(PLACES, 1)]
         self._bobbing = list(self.afloat)
@@ -102,7 +102,7 @@ class Blankets(Behaviour):
     def _touch(self, boat: Skiff, blanket: Blanket, tick: int) -> None:
         if not blanket.is_used:
             for part in PARTS:
-                self.emit("sensor.begin", by=boat.name, on=blanket.name, data={"part": part})
+                self.emit("sensor.begin", by=boat.name, on=blanket.name, data={"side": part})
             self.emit("blanket.used", by=boat.name, on=blanket.name)
             self._sound(blanket, tick)
         elif "blanket-every-frame" not in self.faults:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from typing import Protocol
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import TICKS_A_SECOND
 from breadcrumb.demo.world import World
@@ -29,7 +29,7 @@ class Moving(Protocol):
     passed: float | None
 
 
-class Boom(Behaviour):
+class Boom(Routine):
     """A log between two rounded ends, which lies north and south."""
 
     handles = ("boom",)
@@ -47,7 +47,7 @@ class Boom(Behaviour):
         (self.x, self.y), self.z = HOME, 0.0
         self.before_it_moves: Callable[[], None] = lambda: None  # whoever minds says so
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Lie in the middle."""
         self.x, self.y = HOME
 

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.motion import along_keys, eased
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -34,7 +34,7 @@ class Leaf:
     base: float = 0.0
 
 
-class Bridge(Behaviour):
+class Bridge(Routine):
     """The leaves, the lamp and the gangway."""
 
     handles = ("ring", "call")
@@ -50,9 +50,9 @@ class Bridge(Behaviour):
     def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.leaves = [Leaf(name, *place) for name, place in LEAVES.items()]
-        self.start(0)
+        self.begin_shift(0)
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Lie shut, with the gangway drawn in and the lamp out."""
         for leaf in self.leaves:
             leaf.angle = leaf.base = 0.0

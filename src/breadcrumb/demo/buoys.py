@@ -4,8 +4,8 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.motion import wrapped
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
 
@@ -29,7 +29,7 @@ class Buoy:
     yaw: float = 0.0
 
 
-class Buoys(Behaviour):
+class Buoys(Routine):
     """All buoys. They know of no shifts."""
 
     parameters = (("buoy.mean", MEAN, "m"), ("buoy.swell", SWELL, "m"), ("buoy.period", in_seconds(PERIOD), "s"),

@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.world import World
 
@@ -58,7 +58,7 @@ class Camera:
         return (x - self.x) / scale + self.width / 2, self.height / 2 - (y - self.y) / scale
 
 
-class Cameras(Behaviour):
+class Cameras(Routine):
     """The camera above the bay and the ones on the shore; the window grows at half-time."""
 
     handles = ("point",)
@@ -73,7 +73,7 @@ class Cameras(Behaviour):
         self.all = [self.above, self.shore, self.customs]
         self.x, self.y = self.above.width / 2, self.above.height / 2
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Size the window."""
         for camera in self.all:
             camera.width, camera.height = WINDOWS[1 if self.bay.is_second_shift else 0]

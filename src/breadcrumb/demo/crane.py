@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -45,7 +45,7 @@ class Load:
     """When it was let go, and from what height."""
 
 
-class Crane(Behaviour):
+class Crane(Routine):
     """The trolley, the magnet below it, and the crates on the quay."""
 
     handles = ("drag", "magnet")
@@ -60,9 +60,9 @@ class Crane(Behaviour):
 
     def __init__(self, bay: World) -> None:
         super().__init__(bay)
-        self.start(0)
+        self.begin_shift(0)
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Stand over the middle, with all crates on the quay."""
         self.x, self.y, self.z = 2.0, RAIL_Y, RAIL_Z
         self.magnet_z = MAGNET_LOW

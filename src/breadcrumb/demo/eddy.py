@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds
 from breadcrumb.demo.world import World
 
@@ -46,7 +46,7 @@ class Piece:
     vz: float = 0.0
 
 
-class Eddy(Behaviour):
+class Eddy(Routine):
     """The eddy and all driftwood, moved on by velocity Verlet tick by tick."""
 
     parameters = (
@@ -67,9 +67,9 @@ class Eddy(Behaviour):
         self._plain = "eddy-ignores-mass" in bay.faults
         self._gathers = "eddy-gathers" in bay.faults
         self._first_only = "eddy-first-only" in bay.faults
-        self.start(0)
+        self.begin_shift(0)
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Put every piece where it starts."""
         self.x, self.y = EDDY
         self.z = 0.0

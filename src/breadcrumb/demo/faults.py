@@ -10,7 +10,7 @@ class Fault:
     """One way in which the game can be broken."""
 
     name: str
-    behaviour: str
+    routine: str
     line: str
     """What a player would see."""
     rate: str = "60"
@@ -189,8 +189,8 @@ _LISTED = {
     "eddy": {
         "eddy-near": "the pull has no limit near the eddy",
         "eddy-pushes": "the eddy pushes",
-        "eddy-ignores-mass": "heavy and light pieces are pulled alike",
-        "eddy-gathers": "the pulls of earlier steps are not cleared",
+        "eddy-ignores-mass": "heavy and light pieces are pulled same_across",
+        "eddy-gathers": "each tick adds to the last one's pull",
         "eddy-first-only": "only the first piece is pulled",
         "eddy-far": "the eddy pulls beyond its reach",
         "eddy-drifts": "the eddy itself drifts",
@@ -243,7 +243,7 @@ _LISTED = {
         "bay-not-a-number": "a position is no number any more",
     },
 }
-"""What goes wrong, by behaviour."""
+"""What goes wrong, by routine."""
 
 _ELSEWHERE = dict.fromkeys(
     ("barrel-per-frame", "bridge-counts-frames", "buoy-spins-per-frame", "moths-count-frames"), "30"
@@ -253,15 +253,15 @@ _LONG = {"muster-six-berths": 120}
 """The length of sessions of faults that show over time alone."""
 
 FAULTS: dict[str, Fault] = {
-    name: Fault(name, behaviour, line, _ELSEWHERE.get(name, "60"), _LONG.get(name, 72))
-    for behaviour, lines in _LISTED.items()
+    name: Fault(name, routine, line, _ELSEWHERE.get(name, "60"), _LONG.get(name, 72))
+    for routine, lines in _LISTED.items()
     for name, line in lines.items()
 }
 
 SWITCHES = {"asleep": "never armed: nothing happens, and no error", "twice": "after the restart it runs twice a frame"}
-"""What can be done to every behaviour, as `asleep:gull`."""
+"""What can be done to every routine, as `asleep:gull`."""
 
-BEHAVIOURS = tuple(name for name in _LISTED if name != "bay")
+ROUTINES = tuple(name for name in _LISTED if name != "bay")
 
 
 class Faults(frozenset[str]):
@@ -277,11 +277,11 @@ class Faults(frozenset[str]):
         """Switch on these."""
         wanted = sorted(names)
         for name in wanted:
-            switch, _, behaviour = name.partition(":")
-            if name not in FAULTS and not (switch in SWITCHES and behaviour in BEHAVIOURS):
+            switch, _, routine = name.partition(":")
+            if name not in FAULTS and not (switch in SWITCHES and routine in ROUTINES):
                 raise UnknownFault(f"no fault {name!r}; breadcrumb demo --list-faults names them all")
         return super().__new__(cls, wanted)
 
-    def has(self, switch: str, behaviour: str) -> bool:
-        """Tell whether a behaviour is asleep or runs twice."""
-        return f"{switch}:{behaviour}" in self
+    def has(self, switch: str, routine: str) -> bool:
+        """Tell whether a routine is asleep or runs twice."""
+        return f"{switch}:{routine}" in self

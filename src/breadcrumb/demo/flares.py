@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.boats import BAY, HULL_RADIUS, Skiff
 from breadcrumb.demo.cameras import Cameras
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -55,7 +55,7 @@ class Flare:
     picture: int = 0
 
 
-class Flares(Behaviour):
+class Flares(Routine):
     """All flares, the crates afloat that stop them, and the key that throws them."""
 
     handles = ("throw",)
@@ -78,7 +78,7 @@ class Flares(Behaviour):
         self._gone: list[tuple[int, str]] = []
         self.made = 0
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Put out all flares."""
         self.alive = []
         self._held_since: int | None = None

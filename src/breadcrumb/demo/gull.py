@@ -1,7 +1,7 @@
 """The gull: it hops after its skiff, and lands on it each time."""
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
 
@@ -13,7 +13,7 @@ _HIGH = 1.6
 _SHORT = 0.9
 
 
-class Gull(Behaviour):
+class Gull(Routine):
     """One gull."""
 
     events = ("gull.hop", "gull.landed")
@@ -24,7 +24,7 @@ class Gull(Behaviour):
         (self.x, self.y), self.z = PERCH, 0.0
         self._landed: int | None = None
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Begin on the perch."""
         self.x, self.y = (0.0, 0.0) if "gull-first-hop" in self.faults else PERCH
         self._hop(tick)

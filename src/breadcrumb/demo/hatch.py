@@ -3,8 +3,8 @@
 import math
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour, due
 from breadcrumb.demo.boats import Skiff
+from breadcrumb.demo.routine import PLACE, Routine, due
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
 
@@ -20,7 +20,7 @@ _STALLED, _DEAF = ticks(0.3), ticks(0.5)
 _STUTTERS = 10
 
 
-class Hatch(Behaviour):
+class Hatch(Routine):
     """One hatch, which gives a boat alongside a ticket at the tariff of that hour; and the clock."""
 
     events = ("clock.jump", "error", "sensor.begin", "ticket.issued")
@@ -41,7 +41,7 @@ class Hatch(Behaviour):
         self._jumps = 0
         self._shown = False
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Open the hatch, and set the clock to 0."""
         self._alongside: set[str] = set()
         self._start = self._looked = tick

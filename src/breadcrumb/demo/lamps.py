@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import breadcrumb
 from breadcrumb.demo.basin import CORNERS
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.boats import HULL_RADIUS
 from breadcrumb.demo.motion import along_keys, wrapped
 from breadcrumb.demo.rays import to_circle, to_walls
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import PLAYER, SECOND, Input
 from breadcrumb.demo.time import in_seconds
 from breadcrumb.demo.whirlpools import RADIUS as SENSOR_RADIUS
@@ -49,7 +49,7 @@ class Lamp:
     held: bool = False
 
 
-class Lamps(Behaviour):
+class Lamps(Routine):
     """All lamps."""
 
     handles = ("switch",)
@@ -61,7 +61,7 @@ class Lamps(Behaviour):
         self._whirlpools = whirlpools
         self.all = [Lamp(name, *place) for name, place in PLACES.items()]
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Put them out and fill them up."""
         for lamp in self.all:
             lamp.burning, lamp.glow, lamp.oil, lamp.held = "lamp-shown-at-start" in self.faults, 0.0, OIL, False

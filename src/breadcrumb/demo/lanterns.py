@@ -4,8 +4,8 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.motion import coasted, wrapped
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -44,7 +44,7 @@ class Lantern:
     """When it was let go first since it hung on its hook."""
 
 
-class Lanterns(Behaviour):
+class Lanterns(Routine):
     """All lanterns and the pocket lamp."""
 
     handles = ("grip", "let_go")
@@ -55,7 +55,7 @@ class Lanterns(Behaviour):
         super().__init__(bay)
         self.all = [Lantern(name, *hook) for name, hook in HOOKS.items()]
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Hang them all up."""
         for lantern in self.all:
             lantern.x, lantern.y, lantern.yaw = HOOKS[lantern.name]

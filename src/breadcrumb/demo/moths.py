@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour, due
 from breadcrumb.demo.lamps import Lamp, Lamps
+from breadcrumb.demo.routine import PLACE, Routine, due
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -34,7 +34,7 @@ class Swarm:
     drinks: int = 0
 
 
-class Moths(Behaviour):
+class Moths(Routine):
     """All swarms."""
 
     handles = ("moths",)
@@ -46,7 +46,7 @@ class Moths(Behaviour):
         self._lamps = lamps
         self.swarms = [Swarm(name, moths) for name, moths in SWARMS.items()]
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Send them all away."""
         for swarm in self.swarms:
             self._go(swarm)

@@ -4,7 +4,7 @@ import random
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour, due
+from breadcrumb.demo.routine import PLACE, Routine, due
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -27,8 +27,8 @@ class Sailor:
     aboard: bool = True
 
 
-class Muster(Behaviour):
-    """The crew and the berths, which are unseen and push nobody."""
+class Muster(Routine):
+    """The crew and the berths, which are not recorded and push nobody."""
 
     handles = ("aboard",)
     events = ("crew.placed", "error", "muster.called")
@@ -39,7 +39,7 @@ class Muster(Behaviour):
         self.crew = [Sailor(f"crew-{number}", -30.0, float(number)) for number in range(1, CREW + 1)]
         self._draw = random.Random(f"berths {bay.seed}")
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Call the first muster of a shift."""
         if "muster-same-night" in self.faults:
             self._draw = random.Random(f"berths {self.bay.seed}")

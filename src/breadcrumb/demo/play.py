@@ -40,7 +40,7 @@ def play(
         rate: `30`, `60`, `144` or `jitter`.
         seconds: how long, of game time; half of it is one shift.
         script: the inputs of each shift, if not the usual ones.
-        roll_is_empty: whether the ticket hatch has run out, which is no fault; the session is tagged `negative`.
+        roll_is_empty: whether the ticket hatch has run out, which is no fault; the level of the session says so.
         overwrite: replace a trace of that name.
 
     Returns:
@@ -55,9 +55,8 @@ def play(
         overwrite=overwrite,
         game="Lantern Bay",
         build="0.9.2" + (f" with {', '.join(faults)}" if faults else ""),
-        level="harbour",
         seed=seed,
-        tags=["negative"] if roll_is_empty else [],
+        level="harbour, with an empty roll" if roll_is_empty else "harbour",
         tick_rate=int(rate) if rate in RATES else rate,
         moment="after scripts",
         axes={"x": "east", "y": "north", "z": "up", "handedness": "right"},
@@ -65,10 +64,10 @@ def play(
         units=_UNITS,
         spaces={"screen": "screen", "light_end": "parent"},
     ) as rec:
-        rec.declare(events=declared(bay.behaviours.values()))
+        rec.declare(events=declared(bay.routines.values()))
         bay.watch(rec)
-        for behaviour in bay.behaviours.values():
-            for name, value, unit in behaviour.parameters:
+        for routine in bay.routines.values():
+            for name, value, unit in routine.parameters:
                 rec.parameter(name, value, unit)
         previous = 0
         for end in frame_ends(rate, last, seed):

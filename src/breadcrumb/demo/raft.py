@@ -3,8 +3,8 @@
 import math
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.motion import coasted
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds
 from breadcrumb.demo.world import World
@@ -18,7 +18,7 @@ HOME = (-28.0, -15.0)
 _CREEP = 0.02
 
 
-class Raft(Behaviour):
+class Raft(Routine):
     """The raft, and the hand that draws it."""
 
     handles = ("grip", "draw", "let_go")
@@ -33,9 +33,9 @@ class Raft(Behaviour):
     def __init__(self, bay: World) -> None:
         super().__init__(bay)
         self.x, self.y, self.z = *HOME, 0.0
-        self.start(0)
+        self.begin_shift(0)
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Lie on the cradle."""
         self._launch(*HOME, 0.0, 0.0, tick)
         self.vx = self.vy = self.vz = 0.0

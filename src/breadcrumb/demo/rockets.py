@@ -4,8 +4,8 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, VELOCITY, Behaviour
 from breadcrumb.demo.boats import BAY, CAP
+from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds
 from breadcrumb.demo.world import World
@@ -29,7 +29,7 @@ class Rocket:
     vz: float = 0.0
 
 
-class Rockets(Behaviour):
+class Rockets(Routine):
     """All rockets on their way."""
 
     handles = ("fire",)
@@ -41,7 +41,7 @@ class Rockets(Behaviour):
         self.alive: list[Rocket] = []
         self._made = 0
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Begin with none."""
         self.alive = []
 

@@ -1,12 +1,12 @@
 """Skiffs: steered by keys, slowing down by themselves, kept inside the bay."""
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.boats import CAP, HULL_RADIUS, SLOWING
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import Input
 
 
-class Skiffs(Behaviour):
+class Skiffs(Routine):
     """Both boats."""
 
     handles = ("steer",)
@@ -17,7 +17,7 @@ class Skiffs(Behaviour):
         ("skiff.radius", HULL_RADIUS, "m"),
     )
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Lie at the berths."""
         for boat in self.bay.boats:
             boat.go_home(tick)

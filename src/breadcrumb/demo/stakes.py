@@ -4,8 +4,8 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.cameras import Cameras
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -31,7 +31,7 @@ class Stake:
     pitch: float
 
 
-class Stakes(Behaviour):
+class Stakes(Routine):
     """All stakes of a shift."""
 
     handles = ("tap",)
@@ -43,9 +43,9 @@ class Stakes(Behaviour):
         self._eye = cameras.shore
         self.all: list[Stake] = []
         self._made = 0
-        self.start(0)
+        self.begin_shift(0)
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Pull them all out."""
         self.all = []
         self._counted: int | None = None

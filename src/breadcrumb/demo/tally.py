@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.world import World
 
@@ -27,7 +27,7 @@ class Stack:
     top: float = 0.0
 
 
-class Tally(Behaviour):
+class Tally(Routine):
     """Both stacks."""
 
     handles = ("deliver",)
@@ -39,7 +39,7 @@ class Tally(Behaviour):
         self.stacks = [Stack(name, *place) for name, place in STACKS.items()]
         self._growing: Stack | None = None
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Clear both."""
         if "tally-survives" in self.faults and self.bay.is_second_shift:
             return

@@ -13,7 +13,7 @@ RATES = {"30": 24, "60": 12, "144": 5}
 """How many ticks a frame has at each steady frame rate."""
 
 JITTER = "jitter"
-"""The frame rate that is none: every frame draws its length."""
+"""No steady frame rate: every frame draws its length."""
 
 _JITTER_TICKS = (8, 18)
 

@@ -4,9 +4,9 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.cameras import WINDOWS, Cameras
 from breadcrumb.demo.rays import to_ball
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.time import in_seconds
 from breadcrumb.demo.world import World
 
@@ -48,7 +48,7 @@ class Rock:
     z: float
 
 
-class Torch(Behaviour):
+class Torch(Routine):
     """The torch, and the crates that it is turned on."""
 
     events = ("error", "torch.found", "torch.lost")
@@ -61,7 +61,7 @@ class Torch(Behaviour):
         self.rock = Rock(*_at(eye.x, eye.y, *ROCK[:2]), eye.z)
         self._met: Crate | None = None
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Begin to swing."""
         self._start = tick
 

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.behaviour import PLACE, Behaviour
 from breadcrumb.demo.boats import Skiff
+from breadcrumb.demo.routine import PLACE, Routine
 from breadcrumb.demo.time import in_seconds, ticks
 from breadcrumb.demo.world import World
 
@@ -35,7 +35,7 @@ class Whirlpool:
         return (boat.x - self.x) ** 2 + (boat.y - self.y) ** 2 < RADIUS**2
 
 
-class Whirlpools(Behaviour):
+class Whirlpools(Routine):
     """Both ends, and which boats rest or are still inside after being refused."""
 
     events = ("sensor.begin", "whirlpool.moved")
@@ -49,7 +49,7 @@ class Whirlpools(Behaviour):
         super().__init__(bay)
         self.ends = [Whirlpool(name, *place) for name, place in PLACES.items()]
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Forget every boat."""
         self._inside: set[tuple[str, str]] = set()
         self._taken: dict[str, int] = {}

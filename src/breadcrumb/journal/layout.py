@@ -8,11 +8,8 @@ from typing import Final, Literal, NamedTuple, TypeAlias
 MAGIC: Final = b"CRUMBS\r\n"
 """The first eight bytes; the line end shows a file that was mangled as text."""
 
-FORMAT_VERSION: Final = 2
-"""Raised whenever an older reader would misunderstand a newer file; older files are read as long as there are any.
-
-1: every record's checksum covers all of it. 2: see `checksum`.
-"""
+FORMAT_VERSION: Final = 3
+"""The version that is written and read; a journal of another one is refused with a message."""
 
 FILE_NAME: Final = "journal.bin"
 """The journal's name inside the trace's folder."""
@@ -32,13 +29,7 @@ CODES_HEAD: Final = struct.Struct("<H")
 LARGE: Final = 1 << 16
 """Records above this size are written without copying their parts together."""
 
-SAMPLED_ABOVE: Final = 1 << 10
-"""Frames above this size are checksummed by samples."""
-
-SAMPLED: Final = 127
-"""Of these, every 127th byte is checksummed: a prime number, so that it meets all bytes of the numbers."""
-
-HAS_LIVES: Final = 1
+HAS_LIFETIMES: Final = 1
 HAS_NUMBERS: Final = 2
 HAS_CODES: Final = 4
 BY_COLUMN: Final = 8
@@ -52,21 +43,11 @@ MISSING_FLAG: Final = 2
 MISSING_TEXT: Final = 0xFFFF_FFFF
 
 
-def checksum(parts: Sequence[bytes | memoryview], size: int, version: int = FORMAT_VERSION) -> int:
-    """Return the CRC-32 of a record's body, given in parts; of a large frame, that of samples.
-
-    What a crash or a loss of power leaves behind a file's good part is whole pages that never arrived. Samples from
-    every page find these at a fraction of the cost, which would else be half of what a frame of arrays costs the game.
-    """
+def checksum(parts: Sequence[bytes | memoryview]) -> int:
+    """Return the CRC-32 of a record's body, given in parts: of every byte of it."""
     total = 0
-    if version == 1 or size <= SAMPLED_ABOVE or parts[0][:1] != FRAME:
-        for part in parts:
-            total = zlib.crc32(part, total)
-        return total
-    skipped = 0
     for part in parts:
-        total = zlib.crc32(bytes(part[-skipped % SAMPLED :: SAMPLED]), total)
-        skipped += len(part)
+        total = zlib.crc32(part, total)
     return total
 
 
@@ -76,8 +57,10 @@ ColumnType: TypeAlias = Literal["number", "flag", "text"]
 class Column(NamedTuple):
     """One scalar column of a table."""
 
-    name: str
-    """The property, with its part after a dot: `position.x`."""
+    property: str
+    """The property; it may have any name."""
+    part: str
+    """Which part of a vector, `x` to `w`; an empty text if it is none."""
     type: ColumnType
     """How its values are stored."""
 

@@ -4,10 +4,12 @@ import contextlib
 import json
 import os
 import threading
+from collections.abc import Sequence
 from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, LARGE, MAGIC, RECORD, SEAL, checksum
 from breadcrumb.journal.lock import lock_file
+from breadcrumb.journal.records import FactRecord, Record, plain
 
 _SYNC_SECONDS = 1.0
 _MOST_PARTS = 1024  # what every system takes in one call
@@ -24,12 +26,13 @@ class JournalWriter:
         >>> import tempfile
         >>> from pathlib import Path
         >>> from breadcrumb.journal.reading import read_journal
+        >>> from breadcrumb.journal.records import AppearRecord
         >>> path = Path(tempfile.mkdtemp()) / "journal.bin"
         >>> writer = JournalWriter(str(path), {"game": "Lantern Bay"})
-        >>> writer.write_frame(0, 0.0, [["appear", 0, "heron", "skiff", None, True]], [])
+        >>> writer.write_frame(0, 0.0, [AppearRecord(0, "heron", "skiff", seen=True)], [])
         >>> writer.seal()
-        >>> read_journal(path).frames[0].notes
-        [['appear', 0, 'heron', 'skiff', None, True]]
+        >>> read_journal(path).frames[0].records
+        (AppearRecord(lifetime=0, id='heron', kind='skiff', seen=True),)
     """
 
     def __init__(self, path: str, about: dict[str, Any]) -> None:
@@ -43,23 +46,29 @@ class JournalWriter:
         self._syncer = threading.Thread(target=self._sync_now_and_then, name="breadcrumb-sync", daemon=True)
         self._syncer.start()
 
-    def write_frame(self, frame: int, t: float, notes: list[Any], blocks: list[Block]) -> None:
+    def write_frame(self, frame: int, t: float, records: Sequence[Record], blocks: list[Block]) -> None:
         """Append one frame in one write; `blocks` holds the packed blocks of the tables that changed, each in parts.
 
         Raises:
             OSError: the disk is full or gone. What was half written is taken back; nothing more can be recorded.
         """
-        words = _json(notes) if notes else b""
+        words = _json(list(map(plain, records))) if records else b""
         parts = [FRAME + FRAME_HEAD.pack(frame, t, len(words), len(blocks)) + words]
         for block in blocks:
             parts += block
         self._write(parts)
         self._frames += 1
 
-    def seal(self, **said: Any) -> None:
-        """Mark the journal as complete, with the recorder's last words, and close it."""
+    def seal(self, records: Sequence[Record] = (), facts: Sequence[FactRecord] = ()) -> None:
+        """Mark the journal as complete, and close it.
+
+        Args:
+            records: what happened behind the last frame.
+            facts: all facts of the recording, with their counts.
+        """
+        content = {"frames": self._frames, "records": list(map(plain, records)), "facts": list(map(plain, facts))}
         try:
-            self._write([SEAL + _json({"frames": self._frames, **said})])
+            self._write([SEAL + _json(content)])
             os.fsync(self._file)
         finally:
             self.abandon()
@@ -75,7 +84,7 @@ class JournalWriter:
         large = size > LARGE and hasattr(os, "writev") and len(parts) < _MOST_PARTS
         if not large:  # then copying the parts together is quicker than handing them over one by one
             parts = [b"".join(parts)]
-        head = RECORD.pack(size, checksum(parts, size))
+        head = RECORD.pack(size, checksum(parts))
         try:
             written = os.writev(self._file, [head, *parts]) if large else os.write(self._file, head + parts[0])
             if written < len(head) + size:  # only a nearly full disk takes less than it is given

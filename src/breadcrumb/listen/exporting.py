@@ -2,12 +2,15 @@
 
 import math
 from collections.abc import Iterator
+from dataclasses import asdict
 from typing import Any
 
 import msgspec
 import numpy as np
 
 from breadcrumb.listen.lines import VERSION
+from breadcrumb.model.columns import property_of
+from breadcrumb.model.facts import EMPTY, IN_MEMORY
 from breadcrumb.model.session import NOBODY, Clock, ColumnData, Ints, Session
 from breadcrumb.model.trace import TraceData
 
@@ -18,7 +21,7 @@ def frame_lines(data: TraceData) -> Iterator[bytes]:
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> next(iter(frame_lines(small_trace().data)))[:17]
-        b'{"breadcrumb":1,"'
+        b'{"breadcrumb":2,"'
     """
     session = data.session
     about: dict[str, Any] = dict(session.about)
@@ -28,14 +31,17 @@ def frame_lines(data: TraceData) -> Iterator[bytes]:
     yield _line({"breadcrumb": VERSION, "about": about})
     told: list[dict[str, Any]] = [{} for _ in range(session.clock.size)]
     _tell_clock(session.clock, told)
-    _tell_lives(session, told)
+    _tell_lifetimes(session, told)
     _tell_unsampled(session, data, told)
     _tell_states(data, told)
     _tell_events(session, told)
-    for row, frame in enumerate(told):
-        yield _line({"frame": int(session.clock.frames[row]), "t": float(session.clock.times[row]), **frame})
+    for clock_index, frame in enumerate(told):
+        yield _line(
+            {"frame": int(session.clock.frames[clock_index]), "t": float(session.clock.times[clock_index]), **frame}
+        )
     if not session.is_cut:
-        yield _line({"end": True})
+        facts = [asdict(fact) for fact in session.facts if fact.code not in (EMPTY, IN_MEMORY)]
+        yield _line({"end": True, **({"facts": facts} if facts else {})})
 
 
 def _tell_clock(clock: Clock, told: list[dict[str, Any]]) -> None:
@@ -45,48 +51,50 @@ def _tell_clock(clock: Clock, told: list[dict[str, Any]]) -> None:
         ("scale", clock.scale),
         ("paused", clock.paused),
     ):
-        for row, value in enumerate([] if values is None else values.tolist()):
+        for clock_index, value in enumerate([] if values is None else values.tolist()):
             if value == value:  # NaN stands for what was not told
-                told[row][name] = int(value) if name == "steps" else value
+                told[clock_index][name] = int(value) if name == "steps" else value
 
 
 def _tell_unsampled(session: Session, data: TraceData, told: list[dict[str, Any]]) -> None:
-    """Tell of every life the frames on which it was there and has no sample."""
+    """Tell of every lifetime the frames on which it was there and has no sample."""
     begin, size = _begins(session), session.clock.size
-    end = np.where(session.lives.leave == NOBODY, size, session.lives.leave)
-    samples = np.zeros(session.lives.size, np.int64)
-    rows: dict[int, Ints] = {}
+    end = np.where(session.lifetimes.leave == NOBODY, size, session.lifetimes.leave)
+    samples = np.zeros(session.lifetimes.size, np.int64)
+    clock_indices: dict[int, Ints] = {}
     for kind in session.kinds:
         if data.columns(kind):
-            life, row = data.index(kind)
-            there, first, count = np.unique(life, return_index=True, return_counts=True)
+            lifetime, clock_index = data.index(kind)
+            there, first, count = np.unique(lifetime, return_index=True, return_counts=True)
             samples[there] = count
             gaps = np.flatnonzero(count < (end - begin)[there])
-            rows |= {int(there[one]): row[first[one] : first[one] + count[one]] for one in gaps.tolist()}
+            clock_indices |= {
+                int(there[one]): clock_index[first[one] : first[one] + count[one]] for one in gaps.tolist()
+            }
     for short in np.flatnonzero(samples < end - begin).tolist():
-        if not data.columns(session.kinds[session.lives.kind[short]]):
+        if not data.columns(session.kinds[session.lifetimes.kind[short]]):
             continue  # without properties, being there is all there is to know
         every = np.arange(begin[short], end[short])
-        for at in np.setdiff1d(every, rows[short]).tolist() if short in rows else every.tolist():
+        for at in np.setdiff1d(every, clock_indices[short]).tolist() if short in clock_indices else every.tolist():
             told[at].setdefault("unsampled", []).append(session.who(short))
 
 
 def _begins(session: Session) -> Ints:
-    """Return the row on which each life is first there; one that nobody saw appear was there from the start."""
-    return np.maximum(session.lives.appear, 0)
+    """Return the clock index on which each lifetime begins; the first one where it was there from the start."""
+    return np.maximum(session.lifetimes.appear, 0)
 
 
-def _tell_lives(session: Session, told: list[dict[str, Any]]) -> None:
-    lives = session.lives
-    begins = _begins(session) if session.clock.size else np.full(lives.size, NOBODY)
-    for life in range(lives.size):
-        one = {"id": session.who(life), "kind": session.kinds[lives.kind[life]]}
-        if lives.parent[life] != NOBODY:
-            one["parent"] = session.names[lives.parent[life]]
-        if begins[life] != NOBODY:
-            told[begins[life]].setdefault("appear", []).append(one)
-        if lives.leave[life] != NOBODY:
-            told[lives.leave[life]].setdefault("leave", []).append(one["id"])
+def _tell_lifetimes(session: Session, told: list[dict[str, Any]]) -> None:
+    lifetimes = session.lifetimes
+    begins = _begins(session) if session.clock.size else np.full(lifetimes.size, NOBODY)
+    for lifetime in range(lifetimes.size):
+        one = {"id": session.who(lifetime), "kind": session.kinds[lifetimes.kind[lifetime]]}
+        if lifetimes.parent[lifetime] != NOBODY:
+            one["parent"] = session.names[lifetimes.parent[lifetime]]
+        if begins[lifetime] != NOBODY:
+            told[begins[lifetime]].setdefault("appear", []).append(one)
+        if lifetimes.leave[lifetime] != NOBODY:
+            told[lifetimes.leave[lifetime]].setdefault("leave", []).append(one["id"])
 
 
 def _tell_states(data: TraceData, told: list[dict[str, Any]]) -> None:
@@ -95,33 +103,35 @@ def _tell_states(data: TraceData, told: list[dict[str, Any]]) -> None:
     for kind in session.kinds:
         properties: dict[str, list[str]] = {}
         for column in data.columns(kind):
-            properties.setdefault(column.split(".")[0], []).append(column)
+            properties.setdefault(property_of(column), []).append(column)
         for name, columns in sorted(properties.items()):  # so that a trace made of these lines gives them again
-            life, row = data.index(kind)
+            lifetime, clock_index = data.index(kind)
             parts = [data.column(kind, column) for column in columns]
-            for place in _changed(life, parts):
-                values = [_plain(part, place) for part in parts]
-                state = told[row[place]].setdefault("state", {}).setdefault(session.who(int(life[place])), {})
+            for index in _changed(lifetime, parts):
+                values = [_plain(part, index) for part in parts]
+                state = (
+                    told[clock_index[index]].setdefault("state", {}).setdefault(session.who(int(lifetime[index])), {})
+                )
                 state[name] = values if len(values) > 1 else values[0]
 
 
-def _changed(life: Ints, parts: list[ColumnData]) -> list[int]:
-    """Return the places at which a value is not, bit for bit, the one before it in the same life."""
-    changed = np.ones(len(life), np.bool_)
-    changed[1:] = life[1:] != life[:-1]
+def _changed(lifetime: Ints, parts: list[ColumnData]) -> list[int]:
+    """Return the indices at which a value is not, bit for bit, the one before it in the same lifetime."""
+    changed = np.ones(len(lifetime), np.bool_)
+    changed[1:] = lifetime[1:] != lifetime[:-1]
     for part in parts:
         bits = part.values.view(np.uint64) if part.values.dtype.kind == "f" else part.values
         changed[1:] |= bits[1:] != bits[:-1]
         if part.valid is not None:
             changed[1:] |= part.valid[1:] != part.valid[:-1]
-    places: list[int] = np.flatnonzero(changed).tolist()
-    return places
+    indices: list[int] = np.flatnonzero(changed).tolist()
+    return indices
 
 
-def _plain(column: ColumnData, place: int) -> Any:
-    if column.valid is not None and not column.valid[place]:
+def _plain(column: ColumnData, index: int) -> Any:
+    if column.valid is not None and not column.valid[index]:
         return None
-    value = column.values[place].item()
+    value = column.values[index].item()
     if column.texts is not None:
         return column.texts[value]
     if isinstance(value, float) and not math.isfinite(value):
@@ -131,19 +141,19 @@ def _plain(column: ColumnData, place: int) -> Any:
 
 def _tell_events(session: Session, told: list[dict[str, Any]]) -> None:
     events = session.events
-    for place, row in enumerate(events.row.tolist()):
-        one: dict[str, Any] = {"name": events.kinds[events.kind[place]]}
-        for key, who in (("by", events.by[place]), ("on", events.on[place])):
+    for index, clock_index in enumerate(events.clock_index.tolist()):
+        one: dict[str, Any] = {"name": events.kinds[events.kind[index]]}
+        for key, who in (("by", events.by[index]), ("on", events.on[index])):
             if who != NOBODY:
                 one[key] = session.names[who]
-        if events.data[place]:
-            one["data"] = dict(events.data[place])
-        if events.late[place]:
+        if events.data[index]:
+            one["data"] = dict(events.data[index])
+        if events.late[index]:
             one["late"] = True
-        told[row].setdefault("events", []).append(one)
+        told[clock_index].setdefault("events", []).append(one)
     for constant in session.parameters:
         one = {"name": constant.name, "value": constant.value, "unit": constant.unit}
-        told[constant.row].setdefault("parameters", []).append(one)
+        told[constant.clock_index].setdefault("parameters", []).append(one)
 
 
 def _line(content: dict[str, Any]) -> bytes:

@@ -4,14 +4,14 @@ import math
 import struct
 from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import (
     BLOCK_HEAD,
     BY_COLUMN,
     CODES_HEAD,
     HAS_CODES,
-    HAS_LIVES,
+    HAS_LIFETIMES,
     HAS_NUMBERS,
     MISSING,
     MISSING_FLAG,
@@ -24,6 +24,10 @@ from breadcrumb.journal.writing import Block
 PARTS = "xyzw"
 NAMED_NUMBERS = {"NaN": math.nan, "Infinity": math.inf, "-Infinity": -math.inf}
 _MISSING: dict[ColumnType, float | int] = {"number": MISSING, "flag": MISSING_FLAG, "text": MISSING_TEXT}
+
+
+_Name: TypeAlias = tuple[str, str]
+"""A property, and the part of it; an empty text if it has none."""
 
 
 class Unfit(ValueError):
@@ -53,9 +57,9 @@ class Kind:
     text_code: Callable[[str], int]
     rows: dict[str, int] = field(default_factory=dict)
     """The row of each object, by its id."""
-    _lives: list[int] = field(default_factory=list)
+    _lifetimes: list[int] = field(default_factory=list)
     _ids: list[str] = field(default_factory=list)
-    _cells: dict[str, _Cells] = field(default_factory=dict)
+    _cells: dict[_Name, _Cells] = field(default_factory=dict)
     _sizes: dict[str, int] = field(default_factory=dict)
     """How many parts each property has that is a vector."""
     _table: int | None = None
@@ -63,26 +67,26 @@ class Kind:
     """A former table, whose rows must be taken back."""
     _changed: bool = False
 
-    def add(self, id: str, life: int) -> None:
+    def add(self, id: str, lifetime: int) -> None:
         """Add an object, of which nothing is known."""
-        self.rows[id] = len(self._lives)
-        self._lives.append(life)
+        self.rows[id] = len(self._lifetimes)
+        self._lifetimes.append(lifetime)
         self._ids.append(id)
         for cells in self._cells.values():
             cells.values.append(_MISSING[cells.type])
         self._changed = True
 
     def remove(self, id: str) -> int:
-        """Remove an object; return its life. The last row takes its place: the order of rows has no meaning."""
+        """Remove an object; return its lifetime. The last row takes its place: the order of rows has no meaning."""
         row = self.rows.pop(id)
-        life, last = self._lives[row], self._ids[-1]
-        for values in (self._lives, self._ids, *(cells.values for cells in self._cells.values())):
+        lifetime, last = self._lifetimes[row], self._ids[-1]
+        for values in (self._lifetimes, self._ids, *(cells.values for cells in self._cells.values())):
             values[row] = values[-1]  # type: ignore[index]
             values.pop()  # type: ignore[attr-defined]
         if last != id:
             self.rows[last] = row
         self._changed = True
-        return life
+        return lifetime
 
     def set(self, rows: Sequence[int], prop: str, values: Sequence[Any]) -> None:
         """Set one property of some objects; its first value in the session decides what it is.
@@ -99,7 +103,7 @@ class Kind:
         elif prop in self._sizes:
             raise Unfit(f"expected {self._sizes[prop]} numbers, as before, found {first!r}, of another number of parts")
         else:
-            self._set_column(rows, prop, self._type_of(prop, first), values)
+            self._set_column(rows, (prop, ""), self._type_of(prop, first), values)
 
     def blocks(self, new_table: Callable[[str, list[Column]], int], unsampled: Collection[str]) -> Iterator[Block]:
         """Yield what goes into this frame; objects that are unsampled have no row in it."""
@@ -107,40 +111,40 @@ class Kind:
             return
         self._changed = bool(unsampled)
         if self._stale is not None:
-            yield [BLOCK_HEAD.pack(self._stale, HAS_LIVES, 0)]
+            yield [BLOCK_HEAD.pack(self._stale, HAS_LIFETIMES, 0)]
             self._stale = None
         numbers = {name: cells for name, cells in self._cells.items() if cells.type == "number"}
         codes = {name: cells for name, cells in self._cells.items() if cells.type != "number"}
         if self._table is None:
-            columns = [Column(name, cells.type) for name, cells in (*numbers.items(), *codes.items())]
+            columns = [Column(*name, cells.type) for name, cells in (*numbers.items(), *codes.items())]
             self._table = new_table(self.name, columns)
         kept = [row for id, row in self.rows.items() if id not in unsampled] if unsampled else None
-        holds, parts = HAS_LIVES | BY_COLUMN, [_packed("I", self._lives, kept)]
+        holds, parts = HAS_LIFETIMES | BY_COLUMN, [_packed("I", self._lifetimes, kept)]
         if numbers:
             holds |= HAS_NUMBERS
             parts += [_packed("d", cells.values, kept) for cells in numbers.values()]
         if codes:
             holds |= HAS_CODES
             parts.append(CODES_HEAD.pack(len(codes)))
-            for place, cells in enumerate(codes.values()):
-                parts += [CODES_HEAD.pack(place), _packed("B" if cells.type == "flag" else "I", cells.values, kept)]
-        yield [BLOCK_HEAD.pack(self._table, holds, len(self._lives) if kept is None else len(kept)), *parts]
+            for index, cells in enumerate(codes.values()):
+                parts += [CODES_HEAD.pack(index), _packed("B" if cells.type == "flag" else "I", cells.values, kept)]
+        yield [BLOCK_HEAD.pack(self._table, holds, len(self._lifetimes) if kept is None else len(kept)), *parts]
 
     def _set_missing(self, rows: Sequence[int], prop: str) -> None:
-        columns = [f"{prop}.{part}" for part in PARTS[: self._sizes[prop]]] if prop in self._sizes else [prop]
-        for column in columns:
-            cells = self._cells.get(column) or self._new_column(column, "number", is_known=False)
+        parts = PARTS[: self._sizes[prop]] if prop in self._sizes else ("",)
+        for name in ((prop, part) for part in parts):
+            cells = self._cells.get(name) or self._new_column(name, "number", is_known=False)
             for row in rows:
                 cells.values[row] = _MISSING[cells.type]
 
     def _set_vectors(self, rows: Sequence[int], prop: str, size: int, values: Sequence[Any]) -> None:
         if not 2 <= size <= len(PARTS):
             raise Unfit(f"expected two to four numbers, found {size}")
-        single = self._cells.get(prop)
+        single = self._cells.get((prop, ""))
         if single is not None and single.is_known:
             raise Unfit(f"expected a {single.type}, as before, found another number of parts")
         if single is not None:
-            del self._cells[prop]
+            del self._cells[prop, ""]
         size = self._sizes.setdefault(prop, size)
         nothing = [None] * size
         vectors = [nothing if value is None else value for value in values]
@@ -148,18 +152,18 @@ class Kind:
         if unfit is not None:
             raise Unfit(f"expected {size} numbers, as before, found {unfit!r}")
         for part, column in zip(PARTS, zip(*vectors, strict=True), strict=False):
-            self._set_column(rows, f"{prop}.{part}", "number", column)
+            self._set_column(rows, (prop, part), "number", column)
 
     def _type_of(self, prop: str, first: Any) -> ColumnType:
-        known = self._cells.get(prop)
+        known = self._cells.get((prop, ""))
         if isinstance(first, str) and first in NAMED_NUMBERS and (known is None or known.type == "number"):
             return "number"
         return "flag" if isinstance(first, bool) else "text" if isinstance(first, str) else "number"
 
-    def _set_column(self, rows: Sequence[int], column: str, type: ColumnType, values: Sequence[Any]) -> None:
-        cells = self._cells.get(column)
+    def _set_column(self, rows: Sequence[int], name: _Name, type: ColumnType, values: Sequence[Any]) -> None:
+        cells = self._cells.get(name)
         if cells is None or not cells.is_known:
-            cells = self._new_column(column, type)
+            cells = self._new_column(name, type)
         elif cells.type != type:
             raise Unfit(f"expected a {cells.type}, as before, found a {type}")
         stored = self._stored(type, values)
@@ -187,8 +191,8 @@ class Kind:
             raise Unfit(f"expected a text, as before, found {value!r}")
         return self.text_code(value)
 
-    def _new_column(self, column: str, type: ColumnType, *, is_known: bool = True) -> _Cells:
-        cells = self._cells[column] = _Cells(type, [_MISSING[type]] * len(self._lives), is_known)
+    def _new_column(self, name: _Name, type: ColumnType, *, is_known: bool = True) -> _Cells:
+        cells = self._cells[name] = _Cells(type, [_MISSING[type]] * len(self._lifetimes), is_known)
         if self._table is not None:
             self._stale, self._table = self._table, None
         return cells

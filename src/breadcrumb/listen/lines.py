@@ -7,8 +7,8 @@ import msgspec
 
 from breadcrumb.errors import BreadcrumbError
 
-VERSION = 1
-"""The version of frame lines that this library reads and writes."""
+VERSION = 2
+"""The version of frame lines that this library writes; it reads 1 as well."""
 
 _HIGHEST_FRAME = 2**53
 
@@ -61,6 +61,23 @@ class Constant(msgspec.Struct, frozen=True):
     unit: str = ""
 
 
+class Columns(msgspec.Struct, frozen=True):
+    """Changed properties of many objects of a kind: an array for each, in the order of the ids."""
+
+    ids: list[str]
+    values: dict[str, list[Value]]
+
+
+class EndFact(msgspec.Struct, frozen=True):
+    """Something to know of the recording that the lines are of."""
+
+    code: str
+    kind: str = ""
+    property: str = ""
+    detail: str = ""
+    count: int = 1
+
+
 class Line(msgspec.Struct, frozen=True):
     """Any line; which one it is, is told by what it holds."""
 
@@ -87,8 +104,8 @@ class Line(msgspec.Struct, frozen=True):
     """Frame: the ids of objects that are gone."""
     state: dict[str, dict[str, Value]] = {}
     """Frame: the changed properties of objects, by id."""
-    columns: dict[str, dict[str, list[Value]]] = {}
-    """Frame: changed properties by kind, an array for each, and the objects' ids in one named `ids`."""
+    columns: dict[str, Columns] = {}
+    """Frame: changed properties of many objects, by kind."""
     unsampled: list[str] = []
     """Frame: ids or kinds of objects that are there but were not looked at; they have no sample on this frame."""
     events: list[Happening] = []
@@ -96,14 +113,26 @@ class Line(msgspec.Struct, frozen=True):
     end: bool | None = None
     """Last line."""
     lost: Annotated[int, msgspec.Meta(ge=0)] = 0
-    """Last line: how many lines the game could not send."""
+    """Last line: how many frames the game could not send."""
+    facts: list[EndFact] = []
+    """Last line: what else is to be known of the recording."""
+
+
+class FirstVersionLine(msgspec.Struct, frozen=True):
+    """What version 1 has in another form than a line of today."""
+
+    columns: dict[str, dict[str, list[Value]]] = {}
+    """By kind, an array for each property, and the objects' ids in one named `ids`."""
 
 
 class Decoder:
     """Decodes lines, and counts the fields that it does not know."""
 
     def __init__(self) -> None:
+        self.version = VERSION
+        """That of the lines; the first one tells it."""
         self._tolerant = msgspec.json.Decoder(Line)
+        self._first_version = msgspec.json.Decoder(FirstVersionLine)
         self._fields = msgspec.json.Decoder(dict[str, msgspec.Raw])
         self._lists = msgspec.json.Decoder(list[dict[str, msgspec.Raw]])
         self.unknown: Counter[str] = Counter()
@@ -117,13 +146,22 @@ class Decoder:
         if len(line) > LONGEST_LINE:
             raise BadLine(number, f"expected at most {LONGEST_LINE} bytes, found {len(line)}")
         try:
-            decoded = self._tolerant.decode(line)
-            self._count_unknown(self._fields.decode(line))
+            fields = self._fields.decode(line)
+            decoded = self._decoded(line, fields)
+            self._count_unknown(fields)
         except msgspec.ValidationError as error:
             raise BadLine(number, str(error).replace("`", "").replace(" - at $.", ", at ")) from None
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
             raise BadLine(number, f"expected one JSON object, found something else ({error})") from None
         return decoded
+
+    def _decoded(self, line: bytes, fields: dict[str, msgspec.Raw]) -> Line:
+        if self.version == VERSION or "columns" not in fields:
+            return self._tolerant.decode(line)
+        rest = {name: raw for name, raw in fields.items() if name != "columns"}
+        told = self._first_version.decode(line).columns
+        columns = {kind: _columns_of_the_first_version(kind, arrays) for kind, arrays in told.items()}
+        return msgspec.structs.replace(self._tolerant.decode(msgspec.json.encode(rest)), columns=columns)
 
     def _count_unknown(self, fields: dict[str, msgspec.Raw]) -> None:
         self.unknown.update(fields.keys() - _KNOWN)
@@ -132,6 +170,17 @@ class Decoder:
                 self.unknown.update(
                     f"{name}.{field}" for one in self._lists.decode(fields[name]) for field in one.keys() - known
                 )
+
+
+def _columns_of_the_first_version(kind: str, arrays: dict[str, list[Value]]) -> Columns:
+    ids = arrays.get("ids")
+    if ids is None or not all(isinstance(id, str) for id in ids):
+        found = "none" if ids is None else f"{ids!r}"
+        raise msgspec.ValidationError(
+            f"expected the ids of the objects as texts, found {found} - at $.columns.{kind}.ids"
+        )
+    values = {name: array for name, array in arrays.items() if name != "ids"}
+    return Columns([str(id) for id in ids], values)
 
 
 _KNOWN = frozenset(Line.__struct_fields__)
@@ -147,6 +196,6 @@ def schema() -> dict[str, Any]:
 
     Example:
         >>> sorted(schema()["$defs"])
-        ['Appear', 'Constant', 'Happening', 'Line']
+        ['Appear', 'Columns', 'Constant', 'EndFact', 'Happening', 'Line']
     """
     return msgspec.json.schema(Line)

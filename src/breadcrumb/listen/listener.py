@@ -14,7 +14,8 @@ import msgspec
 from breadcrumb.errors import TraceError
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
-from breadcrumb.listen.wires import FileWire, PipeWire, Refused, StreamWire, WebSocketWire, Wire
+from breadcrumb.listen.transports import FileWire, PipeWire, Refused, StreamWire, Transport, WebSocketWire
+from breadcrumb.model.plurals import counted
 from breadcrumb.store.opening import open_data
 
 _LONGEST_NAME = 60
@@ -24,7 +25,7 @@ _ENOUGH_TO_TELL = 4  # the first bytes of a connection say whether it is a WebSo
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a flood of lines or games may not exceed."""
+    """What lines and games may not exceed."""
 
     games: int = 64
     """How many games at once."""
@@ -51,7 +52,7 @@ class Listener:
         out: the folder that traces go to.
         tell: called with a line of words whenever a session begins or ends.
         limits: what is refused.
-        token: what every session must tell in its first line; nothing if it is empty.
+        token: the secret that every session must present in its first line; none if it is empty.
         origins: web pages, by where they come from, that are heard besides those of this machine.
         live: the sessions that are being taken now.
         problems: how many sessions ended otherwise than with their last line.
@@ -119,7 +120,7 @@ class Listener:
         else:
             writer.close()
 
-    async def _record(self, wire: Wire) -> None:
+    async def _record(self, transport: Transport) -> None:
         """Take one session from its first line to its end, however that comes."""
         session, live = SessionWriter(self._place, self.token), Live()
         problem = ""
@@ -127,7 +128,7 @@ class Listener:
         try:
             if len(self.live) > self.limits.games:
                 raise Refused(f"expected at most {self.limits.games} games at once; this one is refused")
-            await self._take_all(wire, session, live)
+            await self._take_all(transport, session, live)
         except (BadLine, Refused) as error:
             problem = str(error)
         except asyncio.CancelledError:
@@ -138,11 +139,11 @@ class Listener:
             self.live.remove(live)
             with suppress(OSError):  # its frames are whole, and a trace without an end says so
                 session.close()
-            await self._end(session, wire, problem)
+            await self._end(session, transport, problem)
 
-    async def _take_all(self, wire: Wire, session: SessionWriter, live: Live) -> None:
+    async def _take_all(self, transport: Transport, session: SessionWriter, live: Live) -> None:
         looked_at = -_MEBIBYTE
-        async with aclosing(wire.lines()) as lines:
+        async with aclosing(transport.lines()) as lines:
             async for line in lines:
                 live.bytes += len(line) + 1
                 if live.bytes > self.limits.session_mib * _MEBIBYTE:
@@ -158,7 +159,7 @@ class Listener:
                 if session.ended:
                     return
         if session.path is not None:
-            raise Refused("the game hung up before its last line")
+            raise Refused("the game closed the connection before its last line")
 
     def _take(self, session: SessionWriter, line: bytes) -> None:
         try:
@@ -172,11 +173,11 @@ class Listener:
         if free < self.limits.free_mib:
             raise Refused(f"expected {self.limits.free_mib} MiB free on the disk of {self.out}, found {free}")
 
-    async def _end(self, session: SessionWriter, wire: Wire, problem: str) -> None:
+    async def _end(self, session: SessionWriter, transport: Transport, problem: str) -> None:
         """Tell the game and the tester how the session ended, and turn its journal into Parquet."""
         answer = {"error": problem} if problem else {"frames": session.frames}
         with suppress(OSError, asyncio.CancelledError):  # the game is gone already, or the listener is stopped
-            await wire.answer(msgspec.json.encode(answer))
+            await transport.answer(msgspec.json.encode(answer))
         if session.path is None:
             if problem:
                 self.problems += 1
@@ -184,7 +185,7 @@ class Listener:
             return
         name, end = session.path.name, "ends" if session.ended else "breaks off"
         self.problems += not session.ended
-        self.tell(f"{name} {end} after {session.frames} frames" + (f": {problem}" if problem else ""))
+        self.tell(f"{name} {end} after {counted(session.frames, 'frames')}" + (f": {problem}" if problem else ""))
         converting = asyncio.create_task(asyncio.to_thread(open_data, session.path))
         try:
             with suppress(asyncio.CancelledError):  # the listener is stopped: what was begun is finished

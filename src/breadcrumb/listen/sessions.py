@@ -6,13 +6,15 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from breadcrumb.journal.layout import FILE_NAME, Column
+from breadcrumb.journal.layout import FILE_NAME
+from breadcrumb.journal.records import ClockRecord, DeclareRecord, EventRecord, ParameterRecord
+from breadcrumb.journal.state import RecordingState
 from breadcrumb.journal.writing import JournalWriter
 from breadcrumb.listen.kinds import Kind, Unfit
-from breadcrumb.listen.lines import VERSION, Appear, BadLine, Decoder, Line
+from breadcrumb.listen.lines import VERSION, Appear, BadLine, Columns, Decoder, Line
+from breadcrumb.model.facts import LOST_FRAMES, UNKNOWN_FIELD
 from breadcrumb.record.conventions import wrong_convention
 
-_IDS = "ids"
 _PARENT = "parent"
 
 
@@ -21,7 +23,7 @@ class SessionWriter:
 
     Args:
         place: given what is known of the session, says which folder to make for its trace.
-        token: what the first line must tell; nothing if it is empty.
+        token: the secret that the first line must present; none if it is empty.
 
     Example:
         >>> import tempfile
@@ -29,7 +31,7 @@ class SessionWriter:
         >>> path = Path(tempfile.mkdtemp()) / "it.crumbs"
         >>> writer = SessionWriter(lambda about: path)
         >>> for line in (
-        ...     b'{"breadcrumb": 1, "about": {"game": "Lantern Bay"}}',
+        ...     b'{"breadcrumb": 2, "about": {"game": "Lantern Bay"}}',
         ...     b'{"frame": 0, "t": 0, "appear": [{"id": "heron", "kind": "skiff"}], "state": {"heron": {"x": 1}}}',
         ...     b'{"frame": 1, "t": 0.1}',
         ...     b'{"end": true}',
@@ -47,13 +49,11 @@ class SessionWriter:
         self._journal: JournalWriter | None = None
         self._kinds: dict[str, Kind] = {}
         self._who: dict[str, Kind] = {}
-        self._texts: dict[str, int] = {}
-        self._notes: list[Any] = []
-        self._lives = self._tables = self._number = 0
+        self._state = RecordingState()
+        self._number = 0
         self._frame, self._t = -1, -math.inf
         self.frames = 0
         self.ended = False
-        self._lost = 0
 
     def take(self, line: bytes) -> None:
         """Take the next line; empty ones are passed over.
@@ -65,12 +65,13 @@ class SessionWriter:
         if not line.strip():
             return
         if self.ended:
-            raise self._bad("expected nothing behind the line that ends the session, found another line")
+            raise self._bad("expected nothing after the line that ends the session, found another line")
         decoded = self._decoder.decode(self._number, line)
         if self._journal is None:
             self._begin(decoded)
         elif decoded.end:
-            self.ended, self._lost = True, decoded.lost
+            self.ended = True
+            self._take_facts(decoded)
         else:
             self._take_frame(decoded, self._journal)
 
@@ -78,11 +79,11 @@ class SessionWriter:
         """Seal the trace if the session ended; a session that broke off leaves a trace that says so."""
         if self._journal is None:
             return
-        unknown = {f"field {name!r} is not known and was passed over": n for name, n in self._decoder.unknown.items()}
-        lost = {"the game could not send all its lines": self._lost} if self._lost else {}
+        for name, count in self._decoder.unknown.items():
+            self._state.fact(UNKNOWN_FIELD, property=name, count=count)
         journal, self._journal = self._journal, None
         if self.ended:
-            journal.seal(troubles={**unknown, **lost}, late=[])
+            journal.seal(facts=self._state.facts)
         else:
             journal.abandon()
 
@@ -90,12 +91,13 @@ class SessionWriter:
 
     def _begin(self, line: Line) -> None:
         if line.breadcrumb is None:
-            raise self._bad('expected a first line such as {"breadcrumb": 1, "about": {...}}, found another one')
+            raise self._bad('expected a first line such as {"breadcrumb": 2, "about": {...}}, found another one')
         if not 1 <= line.breadcrumb <= VERSION:
             raise self._bad(f"expected frame lines of version 1 to {VERSION}, found {line.breadcrumb}, at breadcrumb")
         if self._token and not hmac.compare_digest((line.token or "").encode(), self._token.encode()):
             found = "none" if line.token is None else "another one"
             raise self._bad(f"expected the token that this listener was started with, found {found}, at token")
+        self._decoder.version = line.breadcrumb
         about = dict(line.about or {})
         if problem := wrong_convention(about):
             raise self._bad(f"{problem}, in about")
@@ -104,7 +106,7 @@ class SessionWriter:
             lists = [declare.get(name, []) if isinstance(declare, dict) else None for name in ("events", "kinds")]
             if not all(isinstance(names, list) and all(isinstance(name, str) for name in names) for names in lists):
                 raise self._bad("expected lists of texts under events and kinds, at about.declare")
-            self._notes.append(["declare", *lists])
+            self._state.records.append(DeclareRecord(declare.get("events", []), declare.get("kinds", [])))
         self.path = self._place(about)
         self.path.mkdir(parents=True)
         self._journal = JournalWriter(str(self.path / FILE_NAME), about)
@@ -124,17 +126,17 @@ class SessionWriter:
             self._appear(one, seen=self._frame >= 0 or one.id in after)
         self._take_states(line)
         self._leave(after)
-        self._notes += [["parameter", one.name, one.value, one.unit] for one in line.parameters]
-        self._notes += [["event", one.name, one.by, one.on, one.data, one.late] for one in line.events]
+        records = self._state.records
+        records += [ParameterRecord(one.name, one.value, one.unit) for one in line.parameters]
+        records += [EventRecord(one.name, one.by, one.on, one.data, one.late) for one in line.events]
         clock = [line.wall, line.steps, line.scale, line.paused]
         if any(told is not None for told in clock):
-            self._notes.append(["clock", *clock])
+            records.append(ClockRecord(*clock))  # type: ignore[arg-type]
         unsampled = self._unsampled(line)
         blocks = [
-            block for kind in self._kinds.values() for block in kind.blocks(self._new_table, unsampled[kind.name])
+            block for kind in self._kinds.values() for block in kind.blocks(self._state.new_table, unsampled[kind.name])
         ]
-        notes, self._notes = self._notes, []
-        journal.write_frame(line.frame, line.t, notes, blocks)
+        journal.write_frame(line.frame, line.t, self._state.take(), blocks)
         self._frame, self._t = line.frame, line.t
         self.frames += 1
 
@@ -154,17 +156,16 @@ class SessionWriter:
         if one.id in self._who:
             raise self._bad(f"expected an id that is not there yet, found {one.id!r}, at appear; let it leave first")
         if one.kind not in self._kinds:
-            self._kinds[one.kind] = Kind(one.kind, self._text_code)
+            self._kinds[one.kind] = Kind(one.kind, self._state.text_code)
         kind = self._who[one.id] = self._kinds[one.kind]
-        kind.add(one.id, self._lives)
-        self._notes.append(["appear", self._lives, one.id, one.kind, one.parent, seen])
-        self._lives += 1
+        kind.add(one.id, self._state.appears(one.id, one.kind, seen=seen, parent=one.parent))
         if one.parent is not None:
             self._set(kind, _PARENT, [one.id], [one.parent])
 
     def _leave(self, ids: Iterable[str]) -> None:
         for id in ids:
-            self._notes.append(["leave", self._who.pop(id).remove(id)])
+            self._who.pop(id).remove(id)
+            self._state.leaves(id)
 
     def _take_states(self, line: Line) -> None:
         """Set what changed, one property at a time of all objects of a kind that tell the same ones."""
@@ -184,26 +185,22 @@ class SessionWriter:
         for name, columns in line.columns.items():
             self._take_columns(name, columns)
 
-    def _take_columns(self, name: str, columns: Mapping[str, Sequence[Any]]) -> None:
-        ids = columns.get(_IDS)
-        if ids is None:
-            raise self._bad(f"expected the ids of the objects, found none, at columns.{name}.{_IDS}")
+    def _take_columns(self, name: str, columns: Columns) -> None:
+        ids = columns.ids
         for id in ids:
-            if not isinstance(id, str) or id not in self._who or self._who[id].name != name:
-                raise self._bad(f"expected the id of a {name} that appeared, found {id!r}, at columns.{name}.{_IDS}")
-        for prop, values in columns.items():
+            if id not in self._who or self._who[id].name != name:
+                raise self._bad(f"expected the id of a {name} that appeared, found {id!r}, at columns.{name}.ids")
+        for prop, values in columns.values.items():
             if len(values) != len(ids):
-                where = f"columns.{name}.{prop}"
+                where = f"columns.{name}.values.{prop}"
                 raise self._bad(f"expected {len(ids)} values, one for each id, found {len(values)}, at {where}")
-            if prop != _IDS and values:
+            if values:
                 self._set(self._kinds[name], prop, ids, values)
 
     def _set(self, kind: Kind, prop: str, ids: Sequence[str], values: Sequence[Any]) -> None:
         where = f"state.{ids[0]}.{prop}"
-        if not prop.isidentifier() or prop in ("life", "frame"):
-            raise self._bad(f"expected a name of letters and digits other than life and frame, at {where}")
-        if prop == _PARENT and not all(value is None or isinstance(value, str) for value in values):
-            raise self._bad(f"expected the id of the parent, or null, found something else, at {where}")
+        if not prop:
+            raise self._bad(f"expected the name of a property, found an empty text, at {where}")
         try:
             kind.set([kind.rows[id] for id in ids], prop, values)
         except Unfit:  # find out whose value it is
@@ -226,18 +223,11 @@ class SessionWriter:
                 raise self._bad(f"expected an object or kind that appeared, found {name!r}, at unsampled")
         return unsampled
 
-    # Numbers
-
-    def _new_table(self, kind: str, columns: list[Column]) -> int:
-        number, self._tables = self._tables, self._tables + 1
-        self._notes.append(["table", number, kind, columns])
-        return number
-
-    def _text_code(self, text: str) -> int:
-        if text not in self._texts:
-            self._texts[text] = len(self._texts)
-            self._notes.append(["text", self._texts[text], text])
-        return self._texts[text]
+    def _take_facts(self, line: Line) -> None:
+        if line.lost:
+            self._state.fact(LOST_FRAMES, count=line.lost)
+        for one in line.facts:
+            self._state.fact(one.code, kind=one.kind, property=one.property, detail=one.detail, count=one.count)
 
     def _bad(self, problem: str) -> BadLine:
         return BadLine(self._number, problem)

@@ -1,1 +1,1 @@
-"""What a trace is: its clock, lives, events and columns, as NumPy arrays. No files, no signals."""
+"""What a trace is: its clock, lifetimes, events and columns, as NumPy arrays. No files, no signals."""

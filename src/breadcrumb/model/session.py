@@ -8,12 +8,14 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.model.facts import CUT, Fact
+
 Ints: TypeAlias = NDArray[np.int64]
 Floats: TypeAlias = NDArray[np.float64]
 Bools: TypeAlias = NDArray[np.bool_]
 
 NOBODY = -1
-"""Stands for no object, no life, or no row of the clock."""
+"""Stands for no object, no lifetime, or no clock index."""
 
 
 ANGLES = ("yaw", "pitch", "roll", "heading", "bearing", "angle")
@@ -21,13 +23,11 @@ ANGLES = ("yaw", "pitch", "roll", "heading", "bearing", "angle")
 
 ERROR = "error"
 """The name of the event that a script error is recorded as."""
-CUT = "the recording was cut"
-"""How the note begins that says of a session that it has no proper end."""
 
 
 @dataclass(frozen=True, eq=False)
 class Clock:
-    """Game time on every recorded frame; a *row* of the clock is a place in these arrays."""
+    """Game time on every recorded frame; a *clock index* is an index into these arrays."""
 
     frames: Ints
     """Frame numbers, rising."""
@@ -47,38 +47,38 @@ class Clock:
         """The number of recorded frames."""
         return len(self.frames)
 
-    def row_at_or_after(self, frame: int) -> int:
-        """Return the row of the first recorded frame that is not before this one."""
+    def clock_index_at_or_after(self, frame: int) -> int:
+        """Return the clock index of the first recorded frame that is not before this one."""
         return int(np.searchsorted(self.frames, frame))
 
 
 @dataclass(frozen=True, eq=False)
-class Lives:
-    """Every life, in the order of its number; arrays of equal length."""
+class Lifetimes:
+    """Every lifetime, in the order of its number; arrays of equal length."""
 
     name: Ints
-    """The object's id, as a place in the session's names."""
+    """The object's id, as an index into the session's names."""
     kind: Ints
-    """The object's kind, as a place in the session's kinds."""
+    """The object's kind, as an index into the session's kinds."""
     parent: Ints
-    """The id of its parent, as a place in the session's names, or NOBODY."""
+    """The id of its parent, as an index into the session's names, or NOBODY."""
     appear: Ints
-    """The row on which it was seen to appear; NOBODY if it was there before the recorder looked."""
+    """The clock index on which it was seen to appear; NOBODY if it was there before the recorder looked."""
     first: Ints
-    """The row of its first sample, or NOBODY."""
+    """The clock index of its first sample, or NOBODY."""
     last: Ints
-    """The row of its last sample, or NOBODY."""
+    """The clock index of its last sample, or NOBODY."""
     leave: Ints
-    """The row on which it was gone; NOBODY if it was alive at the end."""
+    """The clock index on which it was gone; NOBODY if it was alive at the end."""
 
     @property
     def size(self) -> int:
-        """The number of lives."""
+        """The number of lifetimes."""
         return len(self.name)
 
     @cached_property
     def ordinal(self) -> Ints:
-        """Which life of its object each is, counted from 1."""
+        """Which lifetime of its object each is, counted from 1."""
         order = np.argsort(self.name, kind="stable")
         names = self.name[order]
         starts = np.flatnonzero(np.r_[True, names[1:] != names[:-1]]) if self.size else np.zeros(0, np.int64)
@@ -92,18 +92,18 @@ class Lives:
 class Events:
     """Every event, by frame and by order within the frame; arrays of equal length."""
 
-    row: Ints
-    """The row of the clock."""
+    clock_index: Ints
+    """The clock index."""
     order: Ints
-    """The place within the frame; NOBODY if the source gives none."""
+    """The index within the frame; NOBODY if the source gives none."""
     kind: Ints
-    """Which event it is, as a place in `kinds`."""
+    """Which event it is, as an index into `kinds`."""
     kinds: tuple[str, ...]
     """The names of events that occurred."""
     by: Ints
-    """Who did it, as a place in the session's names, or NOBODY."""
+    """Who did it, as an index into the session's names, or NOBODY."""
     on: Ints
-    """Whom it was done to, as a place in the session's names, or NOBODY."""
+    """Whom it was done to, as an index into the session's names, or NOBODY."""
     data: tuple[Mapping[str, Any], ...]
     """What else is known of each."""
     late: Bools
@@ -115,8 +115,9 @@ class Parameter:
     """A tuning constant, as recorded at one moment."""
 
     name: str
-    row: int
-    value: float | str | bool
+    clock_index: int
+    value: Any
+    """A number, a text or a flag."""
     unit: str
 
 
@@ -129,7 +130,7 @@ class Session:
     about: Mapping[str, Any]
     """Free metadata and the conventions of the world."""
     clock: Clock
-    lives: Lives
+    lifetimes: Lifetimes
     events: Events
     names: tuple[str, ...]
     """The ids of all objects, and whatever else events name."""
@@ -138,13 +139,16 @@ class Session:
     parameters: tuple[Parameter, ...] = ()
     declared_events: tuple[str, ...] = ()
     declared_kinds: tuple[str, ...] = ()
-    notes: tuple[str, ...] = ()
+    facts: tuple[Fact, ...] = ()
     """What a user should know of the recording: that it was cut, or could not be read in full."""
+    participants: Mapping[str, tuple[tuple[str | None, str | None], ...]] = field(default_factory=dict)
+    """Which kinds take part in each event, as pairs of by and on: a kind, an empty text for a named thing that is no
+    object, None for nobody."""
 
     @property
     def is_cut(self) -> bool:
         """Whether the recording broke off."""
-        return any(note.startswith(CUT) for note in self.notes)
+        return any(fact.code == CUT for fact in self.facts)
 
     def space_of(self, kind: str, prop: str) -> str:
         """Return what a property's values are relative to: world, parent or screen."""
@@ -172,17 +176,17 @@ class Session:
         told = self.about.get(convention)
         return told if isinstance(told, Mapping) else {}
 
-    def who(self, life: int) -> str:
-        """Return the id of a life's object."""
-        return self.names[int(self.lives.name[life])]
+    def who(self, lifetime: int) -> str:
+        """Return the id of a lifetime's object."""
+        return self.names[int(self.lifetimes.name[lifetime])]
 
 
 @dataclass(frozen=True, eq=False)
 class ColumnData:
-    """The values of one column, one for each row of its kind's table."""
+    """The values of one column, one for each clock index of its kind's table."""
 
     values: NDArray[Any]
-    """Floats, flags, or places in `texts`."""
+    """Floats, flags, or indices into `texts`."""
     valid: Bools | None = None
     """Which values were recorded; None if all were."""
     texts: tuple[str, ...] | None = field(default=None)

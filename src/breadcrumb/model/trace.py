@@ -17,7 +17,7 @@ class TraceData(Protocol):
         """Return the names of a kind's columns, such as `position.x`."""
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
-        """Return the life and the row of the clock of each of a kind's samples, sorted by life and row."""
+        """Return the lifetime and the clock index of each of a kind's samples, sorted by lifetime and clock_index."""
 
     def column(self, kind: str, name: str) -> ColumnData:
         """Return one column, in the order of `index`."""

@@ -3,10 +3,10 @@
 from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
-from breadcrumb.journal.layout import BLOCK_HEAD, BY_COLUMN, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, Column
+from breadcrumb.journal.layout import BLOCK_HEAD, BY_COLUMN, CODES_HEAD, HAS_CODES, HAS_LIFETIMES, HAS_NUMBERS, Column
 from breadcrumb.journal.writing import Block
-from breadcrumb.record.book import Book
 from breadcrumb.record.readers import PARTS
+from breadcrumb.record.state import RecorderState
 
 ArrayReader: TypeAlias = Any
 """An array, or a function that returns one. NumPy is not imported for it: the array brings its own methods."""
@@ -15,8 +15,8 @@ ArrayReader: TypeAlias = Any
 class ArrayGroup:
     """All objects of one kind that are rows of the same arrays."""
 
-    def __init__(self, book: Book, kind: str, ids: ArrayReader, arrays: Mapping[str, ArrayReader]) -> None:
-        self._book, self._kind = book, kind
+    def __init__(self, state: RecorderState, kind: str, ids: ArrayReader, arrays: Mapping[str, ArrayReader]) -> None:
+        self._state, self._kind = state, kind
         self._ids = _getter(ids)
         self._arrays = {name: _getter(array) for name, array in arrays.items()}
         self._alive: dict[Any, tuple[int, str]] = {}
@@ -25,12 +25,12 @@ class ArrayGroup:
         self._anew = True
         self._table: int | None = None
         self._columns: list[Column] = []
-        self._lives = b""
+        self._lifetimes = b""
         self._numbers: list[bytes] = []
         self._flags: list[bytes] = []
 
     def meet(self) -> None:
-        """See who is there now: begin and end lives."""
+        """See who is there now: begin and end lifetimes."""
         ids = self._ids()
         key = ids.tobytes() if hasattr(ids, "tobytes") else list(ids)
         if key == self._key:
@@ -40,13 +40,12 @@ class ArrayGroup:
         if len(now) < len(listed):
             raise ValueError("an id is listed twice")
         for id in [id for id in self._alive if id not in now]:
-            self._book.leaves(*self._alive.pop(id))
+            self._state.leaves(self._alive.pop(id)[1])
         for id in listed:
             if id not in self._alive:
-                note = self._book.appears(self._kind, id, str)
-                self._alive[id] = note[1], note[2]
+                self._alive[id] = self._state.begins(self._kind, id, str)
         self._key, self._rows, self._anew = key, len(listed), True
-        self._lives = self._packed_lives(listed)
+        self._lifetimes = self._packed_lifetimes(listed)
 
     def blocks(self) -> list[Block]:
         """Read the arrays; return the packed block, none if nothing changed."""
@@ -58,30 +57,30 @@ class ArrayGroup:
             if not self._rows:
                 return []
             self._columns = _columns_of(arrays)
-            self._table = self._book.new_table(self._kind, self._columns)
+            self._table = self._state.new_table(self._kind, self._columns)
         return self._pack(arrays)
 
     def unsampled(self) -> list[Block]:
-        """Return the block that says that no object was read on this frame; their lives go on."""
+        """Return the block that says that no object was read on this frame; their lifetimes go on."""
         self._anew = True
-        return [] if self._table is None else [[BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]]
+        return [] if self._table is None else [[BLOCK_HEAD.pack(self._table, HAS_LIFETIMES, 0)]]
 
     def name_of(self, thing: Any) -> None:
         """Return None: rows of arrays are named by their ids alone."""
 
     def renew(self, thing: Any) -> bool:
-        """Return False: a row of arrays begins a new life with a new id."""
+        """Return False: a row of arrays begins a new lifetime with a new id."""
         return False
 
-    def turn_page(self) -> None:
+    def next_part(self) -> None:
         """Note everything again that holds now, for another part of the recording."""
         for id, (_, name) in self._alive.items():
-            self._alive[id] = self._book.goes_on(self._kind, name)[1], name
-        self._key = None  # so that the lives are packed again
+            self._alive[id] = self._state.appears(name, self._kind, seen=False), name
+        self._key = None  # so that the lifetimes are packed again
         if self._table is not None:
-            self._table = self._book.new_table(self._kind, self._columns)
+            self._table = self._state.new_table(self._kind, self._columns)
 
-    def _packed_lives(self, ids: list[Any]) -> bytes:
+    def _packed_lifetimes(self, ids: list[Any]) -> bytes:
         return b"".join(self._alive[id][0].to_bytes(4, "little") for id in ids)
 
     def _pack(self, arrays: Mapping[str, Any]) -> list[Block]:
@@ -90,8 +89,8 @@ class ArrayGroup:
         anew, self._anew = self._anew, False
         holds, parts = BY_COLUMN, [b""]
         if anew:
-            holds |= HAS_LIVES
-            parts.append(self._lives)
+            holds |= HAS_LIFETIMES
+            parts.append(self._lifetimes)
         if numbers != self._numbers or (anew and numbers):
             holds |= HAS_NUMBERS
             parts += numbers
@@ -113,11 +112,11 @@ def _columns_of(arrays: Mapping[str, Any]) -> list[Column]:
         if array.dtype.kind not in "biuf" or array.ndim > 2 or (array.ndim == 2 and not 2 <= array.shape[1] <= 4):
             raise TypeError(f"{name}: expected numbers, flags or rows of two to four numbers, found {array.dtype}")
         if array.ndim == 2:
-            numbers += [Column(f"{name}.{part}", "number") for part in PARTS[: array.shape[1]]]
+            numbers += [Column(name, part, "number") for part in PARTS[: array.shape[1]]]
         elif array.dtype.kind == "b":
-            flags.append(Column(name, "flag"))
+            flags.append(Column(name, "", "flag"))
         else:
-            numbers.append(Column(name, "number"))
+            numbers.append(Column(name, "", "number"))
     return [*numbers, *flags]
 
 

@@ -5,15 +5,15 @@ import struct
 from typing import Any
 
 from breadcrumb.journal.layout import MISSING_FLAG, MISSING_TEXT
-from breadcrumb.record.book import Book
 from breadcrumb.record.readers import Property, fetch
+from breadcrumb.record.state import RecorderState
 
 
 class CodeColumn:
     """A flag or text column, packed only on the frames on which it changes."""
 
-    def __init__(self, prop: Property, kind: str, book: Book) -> None:
-        self.prop, self._kind, self._book = prop, kind, book
+    def __init__(self, prop: Property, kind: str, state: RecorderState) -> None:
+        self.prop, self._kind, self._state = prop, kind, state
         self.column = prop.columns[0]
         self._last: list[int] = []
         self._missing = MISSING_FLAG if self.column.type == "flag" else MISSING_TEXT
@@ -48,17 +48,23 @@ class CodeColumn:
                 return self._missing
             if self.column.type == "flag":
                 if value not in (0, 1):
-                    raise TypeError(f"expected true or false, found {value!r}")
+                    raise OtherType(f"expected true or false, found {value!r}")
                 return int(value)
             if not isinstance(value, str):
-                raise TypeError(f"expected a text, found {value!r}")
+                raise OtherType(f"expected a text, found {value!r}")
         except Exception as error:  # the game's own code; this value is missing and counted
-            self._book.trouble(*cannot_read(self._kind, self.prop.name, error))
+            cannot_read(self._state, self._kind, self.prop.name, error)
             return self._missing
-        code = self._codes[value] = self._book.text_code(value)
+        code = self._codes[value] = self._state.text_code(value)
         return code
 
 
-def cannot_read(kind: str, name: str, error: Exception) -> tuple[str, str]:
-    """Return the sort and the words of the trouble that a property cannot be read."""
-    return f"{kind}.{name} unreadable ({type(error).__name__})", f"recorded as missing: {error}"
+class OtherType(TypeError):
+    """A value of another type than the first one of its property."""
+
+
+def cannot_read(state: RecorderState, kind: str, name: str, error: Exception) -> None:
+    """Note that a property cannot be read, or that its value is of another type than the first one."""
+    changed = isinstance(error, OtherType)
+    code, detail = ("other-type", "") if changed else ("unreadable", type(error).__name__)
+    state.trouble(code, f"recorded as missing: {error}", kind=kind, property=name, detail=detail)

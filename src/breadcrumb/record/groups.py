@@ -5,18 +5,18 @@ import struct
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, NamedTuple, Protocol
 
-from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIVES, HAS_NUMBERS, MISSING, Column
+from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIFETIMES, HAS_NUMBERS, MISSING, Column
 from breadcrumb.journal.writing import Block
-from breadcrumb.record.book import Book
-from breadcrumb.record.codes import CodeColumn, cannot_read
-from breadcrumb.record.readers import Property, Reader, Readers, compile_read, fetch, look_at
+from breadcrumb.record.codes import CodeColumn, OtherType, cannot_read
+from breadcrumb.record.readers import PARENT, Property, Reader, Readers, compile_read, fetch, look_at
+from breadcrumb.record.state import RecorderState
 
 
 class Member(NamedTuple):
     """An object that is alive now; held, so that its address cannot be given to another."""
 
     thing: Any
-    life: int
+    lifetime: int
     name: str
 
 
@@ -33,7 +33,7 @@ class Sampling(NamedTuple):
         return turn % self.every == 0 and (self.only_while is None or bool(self.only_while()))
 
 
-class Wanted(NamedTuple):
+class GroupSpec(NamedTuple):
     """What is to be recorded of the objects of a group."""
 
     kind: str
@@ -48,34 +48,34 @@ class Watched(Protocol):
     """What a recorder asks of the objects that it watches."""
 
     def meet(self) -> None:
-        """See who is there now: begin and end lives."""
+        """See who is there now: begin and end lifetimes."""
 
     def blocks(self) -> list[Block]:
         """Read the objects that are there; return packed blocks, none if nothing changed."""
 
     def unsampled(self) -> list[Block]:
-        """Return the block that says that no object was read on this frame; their lives go on."""
+        """Return the block that says that no object was read on this frame; their lifetimes go on."""
 
     def name_of(self, thing: Any) -> str | None:
         """Return the id of an object that is there, or left on this frame; None if it is not one of these."""
 
     def renew(self, thing: Any) -> bool:
-        """Let an object begin a new life on the next frame; tell whether it is one of these."""
+        """Let an object begin a new lifetime on the next frame; tell whether it is one of these."""
 
-    def turn_page(self) -> None:
+    def next_part(self) -> None:
         """Note everything again that holds now, for another part of the recording."""
 
 
 class Group:
     """All objects that one call of `watch_each` yields, or that calls of `watch` with equal readers named."""
 
-    def __init__(self, book: Book, wanted: Wanted, source: Callable[[], Iterable[Any]]) -> None:
-        self._book, self._wanted, self._source = book, wanted, source
+    def __init__(self, state: RecorderState, spec: GroupSpec, source: Callable[[], Iterable[Any]]) -> None:
+        self._state, self._spec, self._source = state, spec, source
         self._things: list[Any] = []
         self._plain = True
         self._members: dict[int, Member] = {}
         self._gone: dict[int, Member] = {}
-        self._newborn: list[tuple[Any, list[Any]]] = []
+        self._newborn: list[tuple[Any, int]] = []
         self._renewed: set[int] = set()
         self._generations: dict[int, Any] = {}
         self._turn = -1
@@ -88,17 +88,17 @@ class Group:
         self._columns: list[CodeColumn] = []
         self._sometimes_none: set[str] = set()
         self._read: Callable[[Sequence[Any]], tuple[bytes, list[Any]]] = lambda things: (b"", [])
-        self._lives = self._packed = b""
+        self._lifetimes = self._packed = b""
         self._codes: list[Any] | None = None
 
     def meet(self) -> None:
-        """See who is there now: begin and end lives."""
+        """See who is there now: begin and end lifetimes."""
         self._turn += 1
         things = list(self._source())
         if self._gone:
             self._gone = {}
-        if self._wanted.generation is not None:
-            self._compare_generations(things, self._wanted.generation)
+        if self._spec.generation is not None:
+            self._compare_generations(things, self._spec.generation)
         # identity is what counts; where no object has an `==` of its own, comparing the lists is the quicker way to it
         moved = things != self._things if self._plain else not _same_objects(things, self._things)
         if moved or self._renewed:
@@ -107,10 +107,10 @@ class Group:
 
     def blocks(self) -> list[Block]:
         """Read the objects that are there; return packed blocks, none if nothing changed."""
-        for thing, note in self._newborn:  # only now have all groups met their objects, parents among them
-            note[4] = self._parent_of(thing)
+        for thing, lifetime in self._newborn:  # only now have all groups met their objects, parents among them
+            self._note_parent(thing, lifetime)
         self._newborn = []
-        if not self._wanted.sampling.is_due(self._turn):
+        if not self._spec.sampling.is_due(self._turn):
             return self.unsampled()
         former: list[Block] = []
         if self._unknown and self._has_become_known():
@@ -122,9 +122,9 @@ class Group:
         return [*former, *self._pack(self._things)]
 
     def unsampled(self) -> list[Block]:
-        """Return the block that says that no object was read on this frame; their lives go on."""
+        """Return the block that says that no object was read on this frame; their lifetimes go on."""
         self._anew = True
-        return [] if self._table is None else [[BLOCK_HEAD.pack(self._table, HAS_LIVES, 0)]]
+        return [] if self._table is None else [[BLOCK_HEAD.pack(self._table, HAS_LIFETIMES, 0)]]
 
     def name_of(self, thing: Any) -> str | None:
         """Return the id of an object that is there, or left on this frame; None if it is not one of these."""
@@ -132,21 +132,20 @@ class Group:
         return member.name if member is not None and member.thing is thing else None
 
     def renew(self, thing: Any) -> bool:
-        """Let an object begin a new life on the next frame; tell whether it is one of these."""
+        """Let an object begin a new lifetime on the next frame; tell whether it is one of these."""
         member = self._members.get(id(thing))
         if member is None or member.thing is not thing:
             return False
         self._renewed.add(id(thing))
         return True
 
-    def turn_page(self) -> None:
+    def next_part(self) -> None:
         """Note everything again that holds now, for another part of the recording."""
         for address, member in self._members.items():
-            note = self._book.goes_on(self._wanted.kind, member.name)
-            self._members[address] = member._replace(life=note[1])
-            if self._wanted.parent is not None:
-                note[4] = self._parent_of(member.thing)
-        self._lives = self._packed_lives(self._things)
+            lifetime = self._state.appears(member.name, self._spec.kind, seen=False)
+            self._members[address] = member._replace(lifetime=lifetime)
+            self._note_parent(member.thing, lifetime)
+        self._lifetimes = self._packed_lifetimes(self._things)
         self._anew = True
         for column in self._columns:
             column.forget()
@@ -160,53 +159,57 @@ class Group:
         self._generations = now
 
     def _meet(self, things: list[Any]) -> None:
-        """Begin and end lives so that the members are these objects; drop an object that is listed twice."""
+        """Begin and end lifetimes so that the members are these objects; drop an object that is listed twice."""
         now: dict[int, Any] = {id(thing): thing for thing in things}
         if len(now) < len(things):
-            kind = self._wanted.kind
-            self._book.trouble(f"{kind} listed twice", "an object is listed twice on one frame; recorded once")
+            kind = self._spec.kind
+            self._state.trouble("listed-twice", "an object is listed twice on one frame; recorded once", kind=kind)
             things = list(now.values())
         for address in [address for address in self._members if address not in now or address in self._renewed]:
             member = self._gone[address] = self._members.pop(address)
-            self._book.leaves(member.life, member.name)
+            self._state.leaves(member.name)
         self._renewed = set()
         for address, thing in now.items():
             if address not in self._members:
-                note = self._book.appears(self._wanted.kind, thing, self._wanted.id)
-                self._members[address] = Member(thing, note[1], note[2])
-                if self._wanted.parent is not None:
-                    self._newborn.append((thing, note))
+                lifetime, name = self._state.begins(self._spec.kind, thing, self._spec.id)
+                self._members[address] = Member(thing, lifetime, name)
+                self._newborn.append((thing, lifetime))
         self._things = things
         self._plain = all(_equal_of(thing) is _equal_of(_ANY) for thing in things)
-        self._lives = self._packed_lives(things)
+        self._lifetimes = self._packed_lifetimes(things)
 
-    def _packed_lives(self, things: list[Any]) -> bytes:
-        return struct.pack(f"<{len(things)}I", *[self._members[id(thing)].life for thing in things])
+    def _packed_lifetimes(self, things: list[Any]) -> bytes:
+        return struct.pack(f"<{len(things)}I", *[self._members[id(thing)].lifetime for thing in things])
+
+    def _note_parent(self, thing: Any, lifetime: int) -> None:
+        parent = self._parent_of(thing)
+        if parent is not None:
+            self._state.belongs(lifetime, parent)
 
     def _parent_of(self, thing: Any) -> str | None:
-        if self._wanted.parent is None:
+        if self._spec.parent is None:
             return None
-        return self._book.name_of(fetch(self._wanted.parent, thing))
+        return self._state.name_of(fetch(self._spec.parent, thing))
 
     def _lay_out(self, things: list[Any]) -> None:
         """Settle the columns at the first sight of an object, and compile what reads them."""
-        properties = [look_at(name, readers, things) for name, readers in self._wanted.properties.items()]
-        if self._wanted.parent is not None:
-            properties.append(Property("parent", self._parent_of, (Column("parent", "text"),)))
+        properties = [look_at(name, readers, things) for name, readers in self._spec.properties.items()]
+        if self._spec.parent is not None:
+            properties.append(Property(PARENT, self._parent_of, (Column(PARENT, "", "text"),)))
         self._unknown = [prop.name for prop in properties if not prop.is_known]
         self._numbers = tuple(prop for prop in properties if prop.columns[0].type == "number")
         codes = [prop for prop in properties if prop.columns[0].type != "number"]
-        self._columns = [CodeColumn(prop, self._wanted.kind, self._book) for prop in codes]
+        self._columns = [CodeColumn(prop, self._spec.kind, self._state) for prop in codes]
         self._read = compile_read(self._numbers, codes, self._sometimes_none)
         self._note_table()
 
     def _has_become_known(self) -> bool:
-        looked_at = (look_at(name, self._wanted.properties[name], self._things) for name in self._unknown)
+        looked_at = (look_at(name, self._spec.properties[name], self._things) for name in self._unknown)
         return any(prop.is_known for prop in looked_at)
 
     def _note_table(self) -> None:
         numbers = [column for prop in self._numbers for column in prop.columns]
-        self._table = self._book.new_table(self._wanted.kind, [*numbers, *(one.column for one in self._columns)])
+        self._table = self._state.new_table(self._spec.kind, [*numbers, *(one.column for one in self._columns)])
 
     def _pack(self, things: list[Any]) -> list[Block]:
         codes: list[Any] | None
@@ -217,8 +220,8 @@ class Group:
         anew, self._anew = self._anew, False
         holds, parts = 0, [b""]
         if anew:
-            holds = HAS_LIVES
-            parts.append(self._lives)
+            holds = HAS_LIFETIMES
+            parts.append(self._lifetimes)
         if numbers != self._packed or (anew and numbers):
             holds |= HAS_NUMBERS
             parts.append(numbers)
@@ -258,15 +261,24 @@ class Group:
         try:
             whole = fetch(prop.readers, thing)
             several = len(prop.columns) > 1
-            values = [MISSING] * len(prop.columns) if whole is None else list(whole) if several else [whole]
+            values = [None] * len(prop.columns) if whole is None else list(whole) if several else [whole]
             if any(value is None for value in (whole, *values)):
                 self._sometimes_none.add(prop.name)
             if len(values) != len(prop.columns):
-                raise ValueError(f"expected {len(prop.columns)} values, found {len(values)}")
-            return struct.pack(f"<{len(values)}d", *(MISSING if value is None else float(value) for value in values))
+                raise OtherType(f"expected {len(prop.columns)} values, found {len(values)}")
+            return struct.pack(f"<{len(values)}d", *map(_as_number, values))
         except Exception as error:  # the game's own code; this value is missing and counted
-            self._book.trouble(*cannot_read(self._wanted.kind, prop.name, error))
+            cannot_read(self._state, self._spec.kind, prop.name, error)
             return struct.pack(f"<{len(prop.columns)}d", *[MISSING] * len(prop.columns))
+
+
+def _as_number(value: Any) -> float:
+    if value is None:
+        return MISSING
+    try:
+        return float(value)
+    except (TypeError, ValueError):
+        raise OtherType(f"expected a number, found {value!r}") from None
 
 
 _ANY = object()

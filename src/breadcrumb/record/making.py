@@ -22,7 +22,7 @@ def begin(folder: str, overwrite: bool, about: dict[str, Any]) -> JournalWriter:
         raise Misuse(f"expected a name that ends in {SUFFIX}, found {folder!r}; record into {folder}{SUFFIX}")
     if os.path.exists(folder):
         if not overwrite:
-            raise TraceExists(f"{folder} exists; record under another name, or say overwrite=True to replace it")
+            raise TraceExists(f"{folder} exists; record under another name, or pass overwrite=True to replace it")
         _remove_trace(folder)
     os.makedirs(folder)
     return JournalWriter(os.path.join(folder, FILE_NAME), about)
@@ -33,5 +33,5 @@ def _remove_trace(folder: str) -> None:
 
     there = os.listdir(folder)
     if there and not {FILE_NAME, ABOUT_NAME} & set(there):
-        raise TraceExists(f"{folder} holds something that is no trace; it is not overwritten")
+        raise TraceExists(f"{folder} is not a trace; it is not overwritten")
     shutil.rmtree(folder)

@@ -14,9 +14,8 @@ Reader: TypeAlias = str | Callable[[Any], Any]
 Readers: TypeAlias = Reader | tuple[Reader, ...]
 """One reader, or one for each part of a vector."""
 
-RESERVED = ("life", "frame")
-"""The columns that every table of states has already."""
-
+PARENT = "parent"
+"""The property that tells whom an object belongs to, if a reader of that is given."""
 PARTS = "xyzw"
 _MOST_VALUES_AT_ONCE = 30  # longer displays and argument lists make the compiler build a list first, at twice the cost
 
@@ -54,16 +53,35 @@ def check_readers(properties: Mapping[str, object]) -> None:
 
 
 def check_names(names: Iterable[str]) -> None:
-    """Refuse what cannot be the name of a property.
+    """Refuse what cannot be the name of a property: anything but a text that can be written to a file.
 
     Raises:
         Misuse: names the property.
     """
     for name in names:
-        if name in RESERVED or not name.isidentifier():
-            raise Misuse(
-                f"property {name!r}: expected a name of letters and digits other than {' and '.join(RESERVED)}"
-            )
+        if not _is_writable(name):
+            raise Misuse(f"property {name!r}: expected a text of one letter or more, without lone surrogates")
+
+
+def all_properties(
+    listed: Mapping[str, Readers] | None, named: Mapping[str, Readers], parent: Reader | None = None
+) -> dict[str, Readers]:
+    """Return the properties that were given as a mapping and those that were given by keyword.
+
+    Raises:
+        Misuse: one was given twice.
+    """
+    twice = {*(listed or {})} & {*named, *([PARENT] if parent is not None else [])}
+    if twice:
+        raise Misuse(f"property {min(twice)!r} is given twice; give it once")
+    return {**(listed or {}), **named}
+
+
+def _is_writable(name: object) -> bool:
+    try:
+        return isinstance(name, str) and name.encode() != b""
+    except UnicodeEncodeError:
+        return False
 
 
 def fetch(readers: Readers, thing: Any) -> Any:
@@ -90,10 +108,10 @@ def look_at(name: str, readers: Readers, things: Sequence[Any]) -> Property:
             break
     size = len(readers) if isinstance(readers, tuple) else _parts_of(value)
     if size:
-        return Property(name, readers, tuple(Column(f"{name}.{part}", "number") for part in PARTS[:size]))
+        return Property(name, readers, tuple(Column(name, part, "number") for part in PARTS[:size]))
     if value is None:
-        return Property(name, without, (Column(name, "number"),), is_known=False)
-    return Property(name, readers, (Column(name, _type_of(value)),))
+        return Property(name, without, (Column(name, "", "number"),), is_known=False)
+    return Property(name, readers, (Column(name, "", _type_of(value)),))
 
 
 def _nothing(thing: Any) -> float:

@@ -8,14 +8,15 @@ from types import TracebackType
 from typing import Any, Self
 
 from breadcrumb.errors import BreadcrumbError, Misuse
+from breadcrumb.journal.records import ClockRecord, DeclareRecord, EventRecord, ParameterRecord
 from breadcrumb.journal.writing import Block
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
-from breadcrumb.record.book import Book
 from breadcrumb.record.conventions import wrong_convention
-from breadcrumb.record.groups import Group, Sampling, Wanted, Watched
+from breadcrumb.record.groups import Group, GroupSpec, Sampling, Watched
 from breadcrumb.record.making import begin
 from breadcrumb.record.plain import plain_data
-from breadcrumb.record.readers import Reader, Readers, check_names, check_readers
+from breadcrumb.record.readers import Reader, Readers, all_properties, check_names, check_readers
+from breadcrumb.record.state import RecorderState
 
 _NO_CLOCK = (None, None, None, None)
 
@@ -30,7 +31,7 @@ class Recorder:
         path: the folder to make; its name ends in `.crumbs`.
         overwrite: replace a trace that is already there.
         strict: raise what would only be counted, for development.
-        about: what is known of the session, as plain data: game, build, level, seed, platform, tick_rate, tags, and the
+        about: what is known of the session, as plain data: game, build, level, seed, platform, tick_rate, and the
             conventions of its world, `axes`, `angles`, `units` and `spaces` (a text for each property), `moment` of
             sampling and `fixed_step` in seconds, if there is one.
 
@@ -61,13 +62,14 @@ class Recorder:
         self._strict, self._about = strict, plain_data(about)
         self._journal = begin(folder, overwrite, self._about)
         self._folder, self._part = folder, 1
-        self._book = Book(strict)
+        self._state = RecorderState(strict)
         self._groups: list[Watched] = []
         self._watched: dict[Any, list[tuple[Any, str]]] = {}
         self._events: list[tuple[str, Any, Any, Mapping[str, Any] | None]] = []
         self._detach: list[Callable[[], None]] = []
         self._frame, self._t = -1, -math.inf
         self._open, self._paused = True, False
+        self._paused_after, self._skipped = -1, 0
 
     # What to record
 
@@ -80,7 +82,8 @@ class Recorder:
         parent: Reader | None = None,
         every: int = 1,
         only_while: Callable[[], object] | None = None,
-        **properties: Readers,
+        properties: Mapping[str, Readers] | None = None,
+        **named: Readers,
     ) -> None:
         """Record one object on every frame from the next one on.
 
@@ -91,18 +94,20 @@ class Recorder:
             parent: a reader of the object that it belongs to, or of that one's id; it may change.
             every: n to read it on every n-th frame only.
             only_while: read it only on frames on which this function returns true.
-            properties: a reader for each: an attribute name (dotted allowed), a tuple of them for a vector, or a
-                function of the object.
+            properties: a reader for each, by any name: an attribute name (dotted allowed), a tuple of them for a
+                vector, or a function of the object.
+            named: the same, for properties whose names can stand before an equals sign.
         """
-        key = (kind, parent, every, only_while, tuple(properties.items()))
+        readers = all_properties(properties, named, parent)
+        key = (kind, parent, every, only_while, tuple(readers.items()))
         if key not in self._watched:
             pairs: list[tuple[Any, str]] = []
 
-            def name_of(wanted: Any) -> str:
-                return next(name for other, name in pairs if other is wanted)
+            def name_of(spec: Any) -> str:
+                return next(name for other, name in pairs if other is spec)
 
-            wanted = Wanted(kind, properties, name_of, parent, None, Sampling(every, only_while))
-            self._add_group(wanted, lambda: [thing for thing, _ in pairs])
+            spec = GroupSpec(kind, readers, name_of, parent, None, Sampling(every, only_while))
+            self._add_group(spec, lambda: [thing for thing, _ in pairs])
             self._watched[key] = pairs
         self._watched[key].append((thing, id))
 
@@ -116,7 +121,8 @@ class Recorder:
         generation: Reader | None = None,
         every: int = 1,
         only_while: Callable[[], object] | None = None,
-        **properties: Readers,
+        properties: Mapping[str, Readers] | None = None,
+        **named: Readers,
     ) -> None:
         """Record whatever objects `source` yields on each frame; they appear and leave by themselves.
 
@@ -125,22 +131,32 @@ class Recorder:
             kind: what they are; it is thereby declared, so that none at all is not taken for a wrong name.
             id: a reader of their names; without it they are `kind-1`, `kind-2` and so on, by first sight.
             parent: as for `watch`.
-            generation: a reader of a value that is another one when a pool has given the object out anew, which begins
-                another life of it.
+            generation: a reader of a value that changes when a pooled object is reused; this starts a new lifetime.
             every: as for `watch`; that objects appear and leave is seen on every frame.
             only_while: as for `watch`.
             properties: as for `watch`.
+            named: as for `watch`.
         """
-        self._add_group(Wanted(kind, properties, id, parent, generation, Sampling(every, only_while)), source)
+        readers = all_properties(properties, named, parent)
+        self._add_group(GroupSpec(kind, readers, id, parent, generation, Sampling(every, only_while)), source)
 
-    def watch_arrays(self, kind: str, ids: ArrayReader, **arrays: ArrayReader) -> None:
+    def watch_arrays(
+        self,
+        kind: str,
+        ids: ArrayReader,
+        *,
+        properties: Mapping[str, ArrayReader] | None = None,
+        **named: ArrayReader,
+    ) -> None:
         """Record objects whose properties the game holds in NumPy arrays, a row an object.
 
         Args:
             kind: what they are.
             ids: their names, an array of whole numbers or a list; an object that is not in it any more has left.
-            arrays: for each property an array of numbers or flags, or of rows of two to four numbers. Each may be given
-                as a function that returns it, for games that make new arrays when objects come and go.
+            properties: for each property, by any name, an array of numbers or flags, or of rows of two to four numbers.
+                Each may be given as a function that returns it, for games that make new arrays when objects come and
+                go.
+            named: the same, for properties whose names can stand before an equals sign.
 
         Example:
             >>> import tempfile
@@ -152,18 +168,19 @@ class Recorder:
             ...         places += 0.1
             ...         rec.frame(t=frame / 60)
         """
+        arrays = all_properties(properties, named)
         check_names(arrays)
         self.declare(kinds=[kind])
-        self._add(ArrayGroup(self._book, kind, ids, arrays))
+        self._add(ArrayGroup(self._state, kind, ids, arrays))
 
     def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = ()) -> None:
         """Name events and kinds that may occur, so that their absence means just that."""
-        note = ["declare", list(events), list(kinds)]
-        self._book.stands(("declare", *note[1], "", *note[2]), note)
+        note = DeclareRecord([str(name) for name in events], [str(name) for name in kinds])
+        self._state.stands(("declare", *note.events, "", *note.kinds), note)
 
     def parameter(self, name: str, value: float | str | bool, unit: str = "") -> None:
         """Record a tuning constant of the game, or its new value."""
-        self._book.stands(("parameter", name), ["parameter", name, plain_data(value), unit])
+        self._state.stands(("parameter", name), ParameterRecord(name, plain_data(value), unit))
 
     def errors_from(self, logger: Any, *, level: int | str = "ERROR") -> None:
         """Record what a logger is told as `error` events, from this level on, until the recorder is closed.
@@ -189,7 +206,7 @@ class Recorder:
         """
         self._events.append((name, by, on, data))
 
-    def brief_life(self, kind: str, *, id: str | None = None, parent: Any = None) -> None:
+    def brief_lifetime(self, kind: str, *, id: str | None = None, parent: Any = None) -> None:
         """Record an object that appeared and left since the last frame, and so was never sampled.
 
         Args:
@@ -197,14 +214,15 @@ class Recorder:
             id: its name; without it, it is numbered like others of its kind.
             parent: the object that it belonged to, or that one's id.
         """
-        note = self._book.appears(kind, None, None if id is None else lambda _: id, made=True)
-        note[4] = self._book.name_of(parent)
-        self._book.leaves(note[1], note[2])
+        owner = self._state.name_of(parent)
+        _, name = self._state.begins(kind, None, None if id is None else lambda _: id, made=True, parent=owner)
+        self._state.leaves(name)
 
     def renew(self, thing: Any) -> None:
-        """Let a watched object begin a new life on the next frame: a pool has given it out again."""
+        """Let a watched object begin a new lifetime on the next frame: a pooled object was reused."""
         if not any(group.renew(thing) for group in self._groups):
-            self._book.trouble("unwatched object renewed", f"{type(thing).__name__} is not there to begin a new life")
+            words = f"an object of type {type(thing).__name__} is not there to begin a new lifetime"
+            self._state.trouble("unwatched-renewed", words, detail=type(thing).__name__)
 
     def frame(
         self,
@@ -230,24 +248,28 @@ class Recorder:
             return
         if self._paused:
             self._frame = self._next_number(frame)
+            self._skipped += 1
             self._events.clear()
             return
         try:
             clock = (wall, steps, scale, paused)
             if clock != _NO_CLOCK:
-                self._book.notes.append(["clock", *map(plain_data, clock)])
+                self._state.records.append(ClockRecord(*map(plain_data, clock)))
             self._take_frame(t, frame)
         except Exception as error:
             if self._strict:
                 raise
-            self._book.trouble(f"frame not recorded ({type(error).__name__})", str(error))
+            self._state.trouble("frame-not-recorded", str(error), detail=type(error).__name__)
 
     def pause(self) -> None:
         """Record neither frames nor events until `resume()`; the frames in between are a gap in the trace."""
-        self._paused = True
+        if not self._paused:
+            self._paused, self._paused_after, self._skipped = True, self._frame, 0
 
     def resume(self) -> None:
         """Record again from the next frame on."""
+        if self._paused and self._paused_after >= 0:
+            self._state.fact("paused", detail=str(self._paused_after), count=self._skipped)
         self._paused = False
 
     def continue_in(self, path: str | os.PathLike[str]) -> None:
@@ -263,13 +285,13 @@ class Recorder:
         try:
             journal = begin(folder, False, about)
         except (BreadcrumbError, OSError) as error:
-            self._book.trouble("no new part begun", str(error))
+            self._state.trouble("no-new-part", str(error))
             return
-        self._seal(late=[])
+        self._seal(late=())
         self._journal, self._folder, self._part = journal, folder, self._part + 1
-        self._book.turn_page()
+        self._state.next_part()
         for group in self._groups:
-            group.turn_page()
+            group.next_part()
 
     def close(self) -> None:
         """Seal the trace; events since the last frame are kept as late ones. A second call does nothing."""
@@ -277,7 +299,7 @@ class Recorder:
             self._open = False
             for detach in self._detach:
                 detach()
-            self._seal(late=[self._event_note(*event) for event in self._events])
+            self._seal(late=[self._event_of(*event, late=True) for event in self._events])
 
     def __enter__(self) -> Self:
         return self
@@ -289,34 +311,33 @@ class Recorder:
 
     # How it is done
 
-    def _add_group(self, wanted: Wanted, source: Callable[[], Iterable[Any]]) -> None:
-        readers = {"id": wanted.id, "parent": wanted.parent, "generation": wanted.generation}
-        check_readers(wanted.properties)
+    def _add_group(self, spec: GroupSpec, source: Callable[[], Iterable[Any]]) -> None:
+        readers = {"id": spec.id, "parent": spec.parent, "generation": spec.generation}
+        check_readers(spec.properties)
         check_readers({name: reader for name, reader in readers.items() if reader is not None})
-        if wanted.sampling.every < 1:
-            raise Misuse(f"every: expected a number of frames from 1 on, found {wanted.sampling.every}")
-        self.declare(kinds=[wanted.kind])
-        self._add(Group(self._book, wanted, source))
+        if spec.sampling.every < 1:
+            raise Misuse(f"every: expected a number of frames from 1 on, found {spec.sampling.every}")
+        self.declare(kinds=[spec.kind])
+        self._add(Group(self._state, spec, source))
 
     def _add(self, group: Watched) -> None:
         self._groups.append(group)
-        self._book.crowds.append(group)
+        self._state.crowds.append(group)
 
     def _take_frame(self, t: float, frame: int | None) -> None:
         number, t = self._next_number(frame), self._next_time(t)
         blocks = self._blocks()
         events, self._events = self._events, []
-        notes, self._book.notes = self._book.notes, []
-        notes += [["event", *self._event_note(*event), False] for event in events]
-        notes += self._book.notes  # troubles with the events
-        self._book.notes = []
-        self._book.began = True
+        records = self._state.take()
+        records += [self._event_of(*event, late=False) for event in events]
+        records += self._state.take()  # troubles with the events
+        self._state.began = True
         self._frame, self._t = number, t
         try:
-            self._journal.write_frame(number, t, notes, blocks)
+            self._journal.write_frame(number, t, records, blocks)
         except OSError as error:  # a later frame only says what changed since this one, so recording ends here
             self.close()
-            self._book.trouble("recording stopped", f"frame {number} could not be written: {error}")
+            self._state.trouble("stopped", f"frame {number} could not be written: {error}", detail=f"frame {number}")
 
     def _blocks(self) -> list[Block]:
         """See who is there, then read it: a child's parent may be in a group that is read later."""
@@ -339,13 +360,13 @@ class Recorder:
     def _not_recorded(self, error: Exception) -> None:
         if self._strict:
             raise error
-        self._book.trouble(f"a group of objects not recorded ({type(error).__name__})", str(error))
+        self._state.trouble("group-not-recorded", str(error), detail=type(error).__name__)
 
     def _next_number(self, frame: int | None) -> int:
         if frame is None or frame > self._frame:
             return self._frame + 1 if frame is None else frame
-        self._book.trouble(
-            "frame number fell", f"frame {frame} came after frame {self._frame} and is counted on from that"
+        self._state.trouble(
+            "frame-number-fell", f"frame {frame} came after frame {self._frame} and is counted on from that"
         )
         return self._frame + 1
 
@@ -354,19 +375,20 @@ class Recorder:
         if math.isfinite(t) and t >= self._t:
             return t
         last = self._t if math.isfinite(self._t) else 0.0
-        self._book.trouble("time fell", f"time {t} came after {last}; the frame is recorded at {last}")
+        self._state.trouble("time-fell", f"time {t} came after {last}; the frame is recorded at {last}")
         return last
 
-    def _event_note(self, name: str, by: Any, on: Any, data: Mapping[str, Any] | None) -> list[Any]:
+    def _event_of(self, name: str, by: Any, on: Any, data: Mapping[str, Any] | None, *, late: bool) -> EventRecord:
         try:
             plain = plain_data(dict(data)) if data else None
         except Exception as error:  # what a game hands over may raise anything when it is looked at
-            self._book.trouble(f"data of {name} unreadable ({type(error).__name__})", f"recorded without: {error}")
+            words = f"recorded without: {error}"
+            self._state.trouble("data-unreadable", words, property=str(name), detail=type(error).__name__)
             plain = None
-        return [str(name), self._book.name_of(by), self._book.name_of(on), plain]
+        return EventRecord(str(name), self._state.name_of(by), self._state.name_of(on), plain, late)
 
-    def _seal(self, late: list[Any]) -> None:
+    def _seal(self, late: Iterable[EventRecord]) -> None:
         try:
-            self._journal.seal(troubles=dict(self._book.troubles), late=late, notes=self._book.left_over())
+            self._journal.seal([*self._state.left_over(), *late], self._state.facts)
         except OSError as error:
-            self._book.trouble("trace not sealed", f"its frames are whole, its end is missing: {error}")
+            self._state.trouble("not-sealed", f"its frames are complete, its end is missing: {error}")

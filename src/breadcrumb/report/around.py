@@ -58,11 +58,11 @@ class Occurrence:
 
 
 def timeline(trace: Trace, first: int, last: int, only: str | None = None) -> list[Line]:
-    """Return inputs, events, changes of states, and lives that begin or end, between two rows of the clock.
+    """Return inputs, events, changes of states, and lifetimes that begin or end, between two clock indices.
 
     If an object is named, only what is by it, on it or of it.
     """
-    lines = [*_events(trace.data.session, first, last), *_lives(trace.data.session, first, last)]
+    lines = [*_events(trace.data.session, first, last), *_lifetimes(trace.data.session, first, last)]
     for signal in _signals(trace, only):
         lines += _changes(signal, first, last)
     lines = [line for line in lines if only in (None, line.object, line.on)]
@@ -70,35 +70,37 @@ def timeline(trace: Trace, first: int, last: int, only: str | None = None) -> li
     return sorted(lines, key=lambda line: (line.frame, order[line.what]))
 
 
-def values_at(trace: Trace, rows: list[int], only: str | None = None, *, only_changed: bool = False) -> list[Held]:
-    """Return what everything, or one object, was like on some rows of the clock; or only what is not alike on all."""
+def values_at(
+    trace: Trace, clock_indices: list[int], only: str | None = None, *, only_changed: bool = False
+) -> list[Held]:
+    """Return what everything, or one object, was like on some clock indices; or only what is not alike on all."""
     found = []
     kinds = trace.data.session.kinds
     for signal in _signals(trace, only):
-        places = [np.flatnonzero(signal.track.row == row) for row in rows]
-        lives = np.unique(np.concatenate([signal.track.life[some] for some in places])).tolist()
-        at = [dict(zip(signal.track.life[some].tolist(), some.tolist(), strict=True)) for some in places]
-        for life in lives:
-            values = [plain_at(signal, some[life]) if life in some else None for some in at]
+        indices = [np.flatnonzero(signal.track.clock_index == clock_index) for clock_index in clock_indices]
+        lifetimes = np.unique(np.concatenate([signal.track.lifetime[some] for some in indices])).tolist()
+        at = [dict(zip(signal.track.lifetime[some].tolist(), some.tolist(), strict=True)) for some in indices]
+        for lifetime in lifetimes:
+            values = [plain_at(signal, some[lifetime]) if lifetime in some else None for some in at]
             if not only_changed or any(value != values[0] for value in values[1:]):
-                kind, who = kinds[trace.data.session.lives.kind[life]], trace.data.session.who(life)
+                kind, who = kinds[trace.data.session.lifetimes.kind[lifetime]], trace.data.session.who(lifetime)
                 found.append(Held(kind, who, signal.name, signal.unit, values))
     return sorted(found, key=lambda held: (kinds.index(held.kind), held.object))
 
 
-def before_and_after(trace: Trace, row: int, only: str | None = None) -> list[Held]:
-    """Return what is not the same on the row before, on a row, and on the one after.
+def before_and_after(trace: Trace, clock_index: int, only: str | None = None) -> list[Held]:
+    """Return what is not the same on the clock index before, on a clock index, and on the one after.
 
-    Of those that took part in an event on the row it is every property, of all others what is a flag or a text.
+    Of those that took part in an event on the clock index it is every property, of all others what is a flag or a text.
     """
     session = trace.data.session
     events = session.events
-    here = events.row == row
-    involved = {session.names[place] for place in np.r_[events.by[here], events.on[here]].tolist() if place != NOBODY}
-    rows = [max(row - 1, 0), row, min(row + 1, session.clock.size - 1)]
+    here = events.clock_index == clock_index
+    involved = {session.names[index] for index in np.r_[events.by[here], events.on[here]].tolist() if index != NOBODY}
+    clock_indices = [max(clock_index - 1, 0), clock_index, min(clock_index + 1, session.clock.size - 1)]
     return [
         held
-        for held in values_at(trace, rows, only, only_changed=True)
+        for held in values_at(trace, clock_indices, only, only_changed=True)
         if only is not None or held.object in involved or any(isinstance(value, bool | str) for value in held.values)
     ]
 
@@ -121,19 +123,19 @@ def occurrences(trace: Trace, name: str) -> list[Occurrence]:
 
 
 def row_of(trace: Trace, when: float) -> int:
-    """Return the row of the clock of a frame, if it is a whole number, or of the last frame not after so many seconds.
+    """Return the clock index of a frame, if it is a whole number, or of the last frame not after so many seconds.
 
     Raises:
         Misuse: there is no such frame.
     """
     clock, label = trace.data.session.clock, trace.data.session.label
     if not clock.size:
-        raise Misuse(f"{label} has no frame at all")
+        raise Misuse(f"{label} has no frames")
     axis, asked = (clock.frames, f"frame {when}") if isinstance(when, int) else (clock.times, f"{when:g} s")
-    row = int(np.searchsorted(axis, when, side="right")) - 1
-    if row >= 0 and when <= axis[-1] and (axis[row] == when or not isinstance(when, int)):
-        return row
-    near = f"; the one before it is {clock.frames[row]}" if 0 <= row < clock.size - 1 else ""
+    clock_index = int(np.searchsorted(axis, when, side="right")) - 1
+    if clock_index >= 0 and when <= axis[-1] and (axis[clock_index] == when or not isinstance(when, int)):
+        return clock_index
+    near = f"; the one before it is {clock.frames[clock_index]}" if 0 <= clock_index < clock.size - 1 else ""
     raise Misuse(
         f"{label} has nothing at {asked}{near}; it goes from frame {clock.frames[0]} ({clock.times[0]:.3f} s) to "
         f"{clock.frames[-1]} ({clock.times[-1]:.3f} s)"
@@ -150,43 +152,53 @@ def _events(session: Session, first: int, last: int) -> Iterator[Line]:
     """Tell of events; those of one name, by and on the same, are told once for each frame."""
     events, clock = session.events, session.clock
     told: dict[tuple[int, int, int, int], list[int]] = {}
-    for place in np.flatnonzero((events.row >= first) & (events.row <= last)).tolist():
-        key = int(events.row[place]), int(events.kind[place]), int(events.by[place]), int(events.on[place])
-        told.setdefault(key, []).append(place)
-    for (row, kind, by, on), places in told.items():
-        name, data = events.kinds[kind], events.data[places[0]]
+    for index in np.flatnonzero((events.clock_index >= first) & (events.clock_index <= last)).tolist():
+        key = int(events.clock_index[index]), int(events.kind[index]), int(events.by[index]), int(events.on[index])
+        told.setdefault(key, []).append(index)
+    for (clock_index, kind, by, on), indices in told.items():
+        name, data = events.kinds[kind], events.data[indices[0]]
         who, whom = ("" if one == NOBODY else session.names[one] for one in (by, on))
         words = [name, *([f"on {whom}"] if whom else []), *([data_words(data)] if data else [])]
         what = "input" if name.startswith(INPUT) else "event"
-        yield Line(int(clock.frames[row]), float(clock.times[row]), what, who, "  ".join(words), whom, len(places))
+        yield Line(
+            int(clock.frames[clock_index]),
+            float(clock.times[clock_index]),
+            what,
+            who,
+            "  ".join(words),
+            whom,
+            len(indices),
+        )
 
 
-def _lives(session: Session, first: int, last: int) -> Iterator[Line]:
-    clock, lives = session.clock, session.lives
-    for what, rows in (("appears", lives.appear), ("leaves", lives.leave)):
-        for life in np.flatnonzero((rows >= first) & (rows <= last)).tolist():
-            row = int(rows[life])
-            kind = session.kinds[lives.kind[life]]
-            yield Line(int(clock.frames[row]), float(clock.times[row]), what, session.who(life), kind)
+def _lifetimes(session: Session, first: int, last: int) -> Iterator[Line]:
+    clock, lifetimes = session.clock, session.lifetimes
+    for what, clock_indices in (("appears", lifetimes.appear), ("leaves", lifetimes.leave)):
+        for lifetime in np.flatnonzero((clock_indices >= first) & (clock_indices <= last)).tolist():
+            clock_index = int(clock_indices[lifetime])
+            kind = session.kinds[lifetimes.kind[lifetime]]
+            yield Line(
+                int(clock.frames[clock_index]), float(clock.times[clock_index]), what, session.who(lifetime), kind
+            )
 
 
 def _changes(signal: Signal, first: int, last: int) -> Iterator[Line]:
     track, clock = signal.track, signal.track.session.clock
-    places = np.flatnonzero((track.row >= first) & (track.row <= last) & ~track.first_of_life)
-    places = places[_differs(signal, places)]
+    indices = np.flatnonzero((track.clock_index >= first) & (track.clock_index <= last) & ~track.first_of_lifetime)
+    indices = indices[_differs(signal, indices)]
     if signal.texts is None and not signal.is_flag:
-        lives, counts = np.unique(track.life[places], return_counts=True)
-        places = places[np.isin(track.life[places], lives[counts <= max(1, _SELDOM * (last - first))])]
-    for place in places.tolist():
-        row, who = int(track.row[place]), track.session.who(int(track.life[place]))
-        before, after = (told(plain_at(signal, at)) for at in (place - 1, place))
+        lifetimes, counts = np.unique(track.lifetime[indices], return_counts=True)
+        indices = indices[np.isin(track.lifetime[indices], lifetimes[counts <= max(1, _SELDOM * (last - first))])]
+    for index in indices.tolist():
+        clock_index, who = int(track.clock_index[index]), track.session.who(int(track.lifetime[index]))
+        before, after = (told(plain_at(signal, at)) for at in (index - 1, index))
         words = f"{signal.name}: {before} -> {after} {signal.unit}".rstrip()
-        yield Line(int(clock.frames[row]), float(clock.times[row]), "change", who, words)
+        yield Line(int(clock.frames[clock_index]), float(clock.times[clock_index]), "change", who, words)
 
 
-def _differs(signal: Signal, places: Ints) -> Ints:
+def _differs(signal: Signal, indices: Ints) -> Ints:
     """Return which samples are other than the one before; missing and there are two things."""
     usable = signal.usable
-    both = usable[places] & usable[places - 1]
-    parts = np.logical_or.reduce([part[places] != part[places - 1] for part in signal.parts])
-    return np.flatnonzero((parts & both) | (usable[places] != usable[places - 1]))
+    both = usable[indices] & usable[indices - 1]
+    parts = np.logical_or.reduce([part[indices] != part[indices - 1] for part in signal.parts])
+    return np.flatnonzero((parts & both) | (usable[indices] != usable[indices - 1]))

@@ -16,8 +16,9 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import Misuse
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
-from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PATH, ROOM, SEVERAL, SIZE, WRONG, name_plan
+from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SEVERAL, SIZE, WRONG, name_plan
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.words import amount
 
@@ -30,15 +31,15 @@ P = ParamSpec("P")
 _MOST_POINTS = 200_000
 """How many points of paths are drawn; of more, every n-th."""
 _MOST_LINES = 40
-"""Of how many lives values are drawn as lines; of more, as the band that they fill."""
-_FEW_LIVES = 60
-"""Of how many lives trails are drawn at full strength."""
+"""Of how many lifetimes values are drawn as lines; of more, as the band that they fill."""
+_FEW_LIFETIMES = 60
+"""Of how many lifetimes trails are drawn at full strength."""
 _PALEST = 0.15
 _LANES = 60
 _LANE_HEIGHT, _PANEL_HEIGHT = 0.22, 1.5
 """In inches."""
-_JUMP = 25
-"""How many times as long as an object's usual step a jump is."""
+_TELEPORT = 25
+"""How many times as long as an object's usual step a teleport is."""
 _BINS = 40
 
 
@@ -57,9 +58,9 @@ def _plain_text(draw: "Callable[P, Figure]") -> "Callable[P, Figure]":
 
 @_plain_text
 def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title: str = "") -> "Figure":
-    """Draw where objects went in plan: older is paler, a life begins at a triangle and ends at a cross.
+    """Draw where objects went in plan: older is paler, a lifetime begins at a triangle and ends at a cross.
 
-    What is many times as long as an object's usual step is a jump, and dotted.
+    What is many times as long as an object's usual step is a teleport, and dotted.
 
     Args:
         several: objects with a position, or positions; each has a colour.
@@ -99,9 +100,9 @@ def draw_over_time(
     """Draw values over the game time, a panel for each signal, above lanes of spans and of events.
 
     Args:
-        signals: numbers, vectors, flags or texts; of more than 40 lives the band that they fill is drawn.
+        signals: numbers, vectors, flags or texts; of more than 40 lifetimes the band that they fill is drawn.
         events: moments, each in a lane.
-        spans: stretches, such as `flares.life_spans`, each in a lane; those of several objects in a lane for each.
+        spans: stretches, such as `flares.lifetimes`, each in a lane; those of several objects in a lane for each.
         title: what stands above.
 
     Returns:
@@ -116,12 +117,12 @@ def draw_over_time(
     figure.set_figheight(max(SIZE[1], below + _PANEL_HEIGHT * len(signals) + 1))
     heights = [_PANEL_HEIGHT] * len(signals) + [below] * bool(lanes)
     axes = figure.subplots(panels, 1, sharex=True, squeeze=False, height_ratios=heights)[:, 0]
-    for signal, place in zip(signals, axes, strict=False):
-        _draw_values(place, signal)
+    for signal, index in zip(signals, axes, strict=False):
+        _draw_values(index, signal)
     if lanes:
         _draw_lanes(axes[-1], lanes)
     axes[-1].set_xlabel("game time [s]")
-    axes[-1].margins(x=ROOM)
+    axes[-1].margins(x=PADDING)
     return figure
 
 
@@ -154,7 +155,7 @@ def draw_intervals(moments: Moments, *, title: str = "") -> "Figure":
     gaps, times = np.diff(moments.times), moments.times[1:]
     above.plot(times, gaps, ".", color=PATH, markersize=5)
     above.set_xlabel("game time [s]")
-    above.set_ylabel("since the one before [s]")
+    above.set_ylabel("since the previous one [s]")
     if len(gaps):
         middle = float(np.median(gaps))
         for axes, line in ((above, "axhline"), (below, "axvline")):
@@ -184,7 +185,7 @@ def _figure(title: str, *, empty: bool = False) -> "tuple[Figure, Axes]":
 
 
 def _colors(many: int) -> list[str]:
-    return [SEVERAL[place % len(SEVERAL)] for place in range(many)]
+    return [SEVERAL[index % len(SEVERAL)] for index in range(many)]
 
 
 def _age(times: Floats, session: Session) -> Floats:
@@ -194,7 +195,7 @@ def _age(times: Floats, session: Session) -> Floats:
 
 
 def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:
-    """Draw the steps of a position within its lives, every n-th sample of each."""
+    """Draw the steps of a position within its lifetimes, every n-th sample of each."""
     from matplotlib.collections import LineCollection
     from matplotlib.colors import to_rgba
 
@@ -205,17 +206,17 @@ def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:
     shown = (np.arange(len(position)) - firsts) % every == 0
     there = np.flatnonzero(position.usable & shown & np.isfinite(position.parts[0]) & np.isfinite(position.parts[1]))
     points = np.stack([part[there] for part in position.parts], axis=1)
-    joined = np.flatnonzero((track.life[there][1:] == track.life[there][:-1]) & (np.diff(there) == every))
+    joined = np.flatnonzero((track.lifetime[there][1:] == track.lifetime[there][:-1]) & (np.diff(there) == every))
     length = np.hypot(*(points[joined + 1] - points[joined]).T)
-    jumps = length > _JUMP * np.median(length[length > 0]) if length.any() else length > 0
-    axes.plot(*_broken_line(points, joined[jumps]), ":", color=color, linewidth=0.7, alpha=0.6)
-    joined = joined[~jumps]
+    teleports = length > _TELEPORT * np.median(length[length > 0]) if length.any() else length > 0
+    axes.plot(*_broken_line(points, joined[teleports]), ":", color=color, linewidth=0.7, alpha=0.6)
+    joined = joined[~teleports]
     colors = np.tile(to_rgba(color), (len(joined), 1))
-    crowd = min(1.0, _FEW_LIVES / len(track.starts))  # many trails over one another would be one blot
+    crowd = min(1.0, _FEW_LIFETIMES / len(track.starts))  # many trails over one another would be one blot
     colors[:, 3] = _age(track.times[there[joined]], track.session) * crowd**0.5
     steps: Any = np.stack([points[joined], points[joined + 1]], axis=1)
     axes.add_collection(LineCollection(steps, colors=colors, linewidths=max(1.3 * crowd, 0.3)))
-    begin = np.r_[True, track.life[there][1:] != track.life[there][:-1]]
+    begin = np.r_[True, track.lifetime[there][1:] != track.lifetime[there][:-1]]
     end = np.r_[begin[1:], True]
     axes.plot(
         *points[begin].T,
@@ -236,7 +237,7 @@ def _broken_line(points: Floats, steps: Ints) -> Floats:
 
 
 def _draw_values(axes: "Axes", signal: Signal) -> None:
-    """Draw one signal over time: a line for each life and part, or the band that many lives fill."""
+    """Draw one signal over time: a line for each lifetime and part, or the band that many lifetimes fill."""
     track = signal.track
     axes.set_ylabel(textwrap.fill(_axis(signal), 22), fontsize=9)
     axes.grid(alpha=0.25)
@@ -267,11 +268,11 @@ def _draw_values(axes: "Axes", signal: Signal) -> None:
 
 
 def _lines(signal: Signal) -> Iterator[tuple[str, Floats, Floats]]:
-    """Return the name, the times and the values of each line: one for each life and part; gaps are not a number."""
+    """Return the name, the times and the values of each line: one for each lifetime and part; gaps are not a number."""
     track, session = signal.track, signal.track.session
     ends = np.append(track.starts[1:], len(signal))
     for begin, end in zip(track.starts.tolist(), ends.tolist(), strict=True):
-        owner = "" if track.life[begin] == NOBODY else session.who(int(track.life[begin]))
+        owner = "" if track.lifetime[begin] == NOBODY else session.who(int(track.lifetime[begin]))
         for part, values in zip(PART_NAMES, signal.parts, strict=False):
             shown = np.where(signal.usable[begin:end], values[begin:end].astype(np.float64), np.nan)
             yield f"{owner} {part}".strip() if len(signal.parts) > 1 else owner, track.times[begin:end], shown
@@ -290,19 +291,21 @@ def _draw_band(axes: "Axes", signal: Signal) -> None:
     size, times = signal.track.session.clock.size, signal.track.session.clock.times
     for part, color in zip(signal.parts, _colors(len(signal.parts)), strict=True):
         there = np.flatnonzero(signal.usable & np.isfinite(part.astype(np.float64)))
-        row, values = signal.track.row[there], part[there].astype(np.float64)
+        clock_index, values = signal.track.clock_index[there], part[there].astype(np.float64)
         low, high = np.full(size, np.inf), np.full(size, -np.inf)
-        np.minimum.at(low, row, values)
-        np.maximum.at(high, row, values)
-        count = np.bincount(row, minlength=size)
+        np.minimum.at(low, clock_index, values)
+        np.maximum.at(high, clock_index, values)
+        count = np.bincount(clock_index, minlength=size)
         seen = np.where(count > 0, 1.0, np.nan)  # where there was none, there is a gap
-        mean = np.bincount(row, values, size) / np.maximum(count, 1) * seen
+        mean = np.bincount(clock_index, values, size) / np.maximum(count, 1) * seen
         axes.fill_between(
             times, np.where(count, low, np.nan), np.where(count, high, np.nan), color=color, alpha=0.25, linewidth=0
         )
         axes.plot(times, mean, color=color, linewidth=1.3)
     axes.set_title(
-        f"{len(signal.track.starts)} lives: from the least to the greatest, and the mean", fontsize=9, loc="left"
+        f"{counted(len(signal.track.starts), 'lifetimes')}: from the least to the greatest, and the mean",
+        fontsize=9,
+        loc="left",
     )
 
 
@@ -311,7 +314,9 @@ def _span_lanes(several: Sequence[Spans]) -> Iterator[_Lane]:
     for spans in several:
         session, times = spans.session, spans.session.clock.times
         owners: Ints = (
-            np.where(spans.life == NOBODY, NOBODY, session.lives.name[spans.life]) if len(spans.life) else spans.life
+            np.where(spans.lifetime == NOBODY, NOBODY, session.lifetimes.name[spans.lifetime])
+            if len(spans.lifetime)
+            else spans.lifetime
         )
         for owner in dict.fromkeys(owners.tolist()):
             mine = owners == owner
@@ -320,10 +325,10 @@ def _span_lanes(several: Sequence[Spans]) -> Iterator[_Lane]:
 
 
 def _draw_lanes(axes: "Axes", lanes: Sequence[_Lane]) -> None:
-    for place, lane in enumerate(lanes[:_LANES]):
+    for index, lane in enumerate(lanes[:_LANES]):
         long = lane.end > lane.begin
-        axes.barh(place, (lane.end - lane.begin)[long], left=lane.begin[long], height=0.5, color=lane.color, alpha=0.6)
-        axes.vlines(lane.begin[~long], place - 0.35, place + 0.35, color=lane.color, linewidth=1.2)
+        axes.barh(index, (lane.end - lane.begin)[long], left=lane.begin[long], height=0.5, color=lane.color, alpha=0.6)
+        axes.vlines(lane.begin[~long], index - 0.35, index + 0.35, color=lane.color, linewidth=1.2)
     names = [textwrap.shorten(lane.name, 34, placeholder="...") for lane in lanes[:_LANES]]
     axes.set_yticks(range(len(names)), names, fontsize=9)
     axes.set_ylim(len(names) - 0.4, -0.6)

@@ -10,6 +10,7 @@ import numpy as np
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import UnknownName
+from breadcrumb.model.facts import Fact
 from breadcrumb.model.session import ERROR, NOBODY, Ints, Session
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
@@ -32,7 +33,7 @@ class Instant:
 
 @dataclass(frozen=True)
 class PropertyFacts:
-    """One property of a kind or of an object, over all its lives; numbers of vectors are lists, one for each part."""
+    """One property of a kind or of an object, over all its lifetimes; numbers of vectors are lists, one per part."""
 
     name: str
     unit: str
@@ -40,7 +41,7 @@ class PropertyFacts:
     samples: int
     missing: int
     changes: list[int]
-    """How often each part is another one than on the sample before, in one life."""
+    """How often each part is another one than on the sample before, in one lifetime."""
     least: Plain = None
     most: Plain = None
     mean: Plain = None
@@ -58,7 +59,7 @@ class KindFacts:
 
     kind: str
     objects: list[str]
-    lives: int
+    lifetimes: int
     properties: list[PropertyFacts]
 
 
@@ -86,10 +87,10 @@ class ParameterFacts:
 
 
 @dataclass(frozen=True)
-class LifeFacts:
-    """One life of an object."""
+class LifetimeFacts:
+    """One lifetime of an object."""
 
-    life: int
+    lifetime: int
     appears: Instant | None
     first: Instant | None
     last: Instant | None
@@ -103,7 +104,7 @@ class ObjectFacts:
 
     id: str
     kind: str
-    lives: list[LifeFacts]
+    lifetimes: list[LifetimeFacts]
     properties: list[PropertyFacts]
     events: list[EventFacts]
 
@@ -115,6 +116,9 @@ class TraceFacts:
     trace: str
     about: Mapping[str, Any]
     notes: tuple[str, ...]
+    """What to know of the recording, in words."""
+    facts: tuple[Fact, ...]
+    """The same as records."""
     frames: int
     first: Instant | None
     last: Instant | None
@@ -136,7 +140,8 @@ def facts_of(trace: Trace) -> TraceFacts:
     return TraceFacts(
         trace=session.label,
         about=dict(session.about),
-        notes=session.notes,
+        notes=trace.notes,
+        facts=session.facts,
         frames=clock.size,
         first=ends[0],
         last=ends[1],
@@ -156,13 +161,13 @@ def object_facts(trace: Trace, id: str) -> ObjectFacts:
         UnknownName: there is none with this id.
     """
     one, session = trace.one(id=id), trace.data.session
-    lives = session.lives
-    mine = np.flatnonzero(lives.name == session.names.index(id)).tolist()
+    lifetimes = session.lifetimes
+    mine = np.flatnonzero(lifetimes.name == session.names.index(id)).tolist()
     names = [name for name in session.events.kinds if (trace.events(name, by=id) | trace.events(name, on=id)).count]
     return ObjectFacts(
         id,
         one.kind,
-        [_life_facts(session, life) for life in mine],
+        [_lifetime_facts(session, lifetime) for lifetime in mine],
         [property_facts(one.signal(name)) for name in one.properties],
         [_moment_facts(name, trace.events(name, by=id) | trace.events(name, on=id)) for name in names],
     )
@@ -183,7 +188,7 @@ def event_facts(trace: Trace, name: str) -> EventFacts:
 def property_facts(signal: Signal) -> PropertyFacts:
     """Return all about a signal: its range, its ends, and how often it changes."""
     track, usable = signal.track, signal.usable
-    goes_on = ~track.first_of_life[1:] & usable[1:] & usable[:-1]
+    goes_on = ~track.first_of_lifetime[1:] & usable[1:] & usable[:-1]
     changes = [int(((part[1:] != part[:-1]) & goes_on).sum()) for part in signal.parts]
     there = np.flatnonzero(usable)
     kind = (
@@ -201,15 +206,15 @@ def property_facts(signal: Signal) -> PropertyFacts:
     return PropertyFacts(signal.name, signal.unit, kind, track.size, track.size - len(there), changes, **known)
 
 
-def plain_at(signal: Signal, place: int) -> Plain:
+def plain_at(signal: Signal, index: int) -> Plain:
     """Return the value of one sample."""
-    if not signal.usable[place]:
+    if not signal.usable[index]:
         return None
     if signal.texts is not None:
-        return signal.texts[int(signal.parts[0][place])]
+        return signal.texts[int(signal.parts[0][index])]
     if signal.is_flag:
-        return bool(signal.parts[0][place])
-    parts: list[float | None] = [float(part[place]) for part in signal.parts]
+        return bool(signal.parts[0][index])
+    parts: list[float | None] = [float(part[index]) for part in signal.parts]
     return parts if len(parts) > 1 else parts[0]
 
 
@@ -238,7 +243,7 @@ def _brief(value: Any) -> str:
 
 
 def plain(facts: Any) -> Any:
-    """Return facts as JSON has them; a number that is none is its name."""
+    """Return facts as JSON has them; NaN and infinities become texts."""
     if hasattr(facts, "__dataclass_fields__"):
         return plain(asdict(facts))
     if isinstance(facts, Mapping):
@@ -255,19 +260,19 @@ def sorted_by_sight(session: Session) -> list[str]:
     return [*session.kinds, *sorted(set(session.declared_kinds) - set(session.kinds))]
 
 
-def _life_facts(session: Session, life: int) -> LifeFacts:
-    lives = session.lives
-    rows = (lives.appear, lives.first, lives.last, lives.leave)
-    appears, first, last, leaves = (_instant(session, int(row[life])) for row in rows)
-    parent = "" if lives.parent[life] == NOBODY else session.names[lives.parent[life]]
-    return LifeFacts(int(lives.ordinal[life]), appears, first, last, leaves, parent)
+def _lifetime_facts(session: Session, lifetime: int) -> LifetimeFacts:
+    lifetimes = session.lifetimes
+    clock_indices = (lifetimes.appear, lifetimes.first, lifetimes.last, lifetimes.leave)
+    appears, first, last, leaves = (_instant(session, int(clock_index[lifetime])) for clock_index in clock_indices)
+    parent = "" if lifetimes.parent[lifetime] == NOBODY else session.names[lifetimes.parent[lifetime]]
+    return LifetimeFacts(int(lifetimes.ordinal[lifetime]), appears, first, last, leaves, parent)
 
 
 def _kind_facts(group: Objects) -> KindFacts:
     return KindFacts(
         group.kind,
         list(group.ids),
-        len(group.life_spans.life),
+        len(group.lifetimes.lifetime),
         [property_facts(group.signal(name)) for name in group.properties],
     )
 
@@ -292,15 +297,15 @@ def _moment_facts(name: str, moments: Moments) -> EventFacts:
     return EventFacts(
         name,
         moments.count,
-        _instant(session, int(moments.row[0])),
-        _instant(session, int(moments.row[-1])),
-        [session.names[place] for place in np.unique(by).tolist()],
+        _instant(session, int(moments.clock_index[0])),
+        _instant(session, int(moments.clock_index[-1])),
+        [session.names[index] for index in np.unique(by).tolist()],
         _spread(np.diff(moments.times)),
     )
 
 
 def _error_facts(trace: Trace) -> list[EventFacts]:
-    """Return the errors, each message once: a flood of one is one fact."""
+    """Return the errors, each message once, with its count."""
     if ERROR not in trace.event_names:
         return []
     errors = trace.events(ERROR)
@@ -327,5 +332,9 @@ def _spread(values: Any) -> list[float]:
     return [float(values.min()), float(np.median(values)), float(values.max())] if len(values) else []
 
 
-def _instant(session: Session, row: int) -> Instant | None:
-    return None if row == NOBODY else Instant(int(session.clock.frames[row]), float(session.clock.times[row]))
+def _instant(session: Session, clock_index: int) -> Instant | None:
+    return (
+        None
+        if clock_index == NOBODY
+        else Instant(int(session.clock.frames[clock_index]), float(session.clock.times[clock_index]))
+    )

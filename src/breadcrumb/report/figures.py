@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PATH, ROOM, SIZE, WRONG, name_plan
+from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, name_plan
 from breadcrumb.run.results import Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
 from breadcrumb.verdicts.findings import Finding
@@ -25,7 +25,7 @@ def figure_of(finding: Finding) -> "Figure | None":
     """Draw the evidence of a verdict: the judged signal with its allowed band, the path, the events.
 
     Args:
-        finding: a verdict; a broken one is drawn at its first breach, a held one at its tightest place.
+        finding: a verdict; a broken one is drawn at its first breach, a held one at its smallest margin.
 
     Returns:
         A Matplotlib figure, or None if the verdict kept no evidence.
@@ -39,38 +39,37 @@ def figure_of(finding: Finding) -> "Figure | None":
         return _draw(finding, excerpt)
 
 
-def write_figures(run: RunResult, out: Path | None = None) -> dict[int, Path]:
-    """Write a figure of every broken verdict of a run.
+def write_figures(run: RunResult, out: Path | None = None) -> dict[tuple[str, str], Path]:
+    """Write a figure of every broken rule of a run.
 
     Args:
         run: the results.
         out: the folder; without it each figure goes into `NAME.figures` beside its trace.
 
     Returns:
-        The path of the figure of each finding, by the finding's identity.
+        The path of each figure, by the path of the trace and the ID of the rule.
 
     Raises:
         OSError: the folder cannot be written.
     """
-    written: dict[int, Path] = {}
+    written: dict[tuple[str, str], Path] = {}
     for result in run.of("broken"):
         folder = out if out is not None else _beside(result)
-        broken = [finding for finding in result.findings if finding.outcome == "broken"]
-        for number, finding in enumerate(broken, 1):
+        for finding in (one for one in result.findings if one.outcome == "broken"):
             figure = figure_of(finding)
             if figure is None:
                 continue
             folder.mkdir(parents=True, exist_ok=True)
-            stem = f"{result.session}-{result.check.name}" if out is not None else result.check.name
-            path = folder / f"{safe_name(stem)}-{number}.png"
+            name = safe_name(finding.rule.id)
+            path = folder / (f"{safe_name(result.session)}-{name}.png" if out is not None else f"{name}.png")
             figure.savefig(path)
-            written[id(finding)] = path
+            written[result.trace, finding.rule.id] = path
     return written
 
 
 def _beside(result: Result) -> Path:
     """Return where figures go by themselves; a trace at a URL has no folder here to lie beside."""
-    folder = result.trace.parent
+    folder = Path(result.trace).parent
     return (folder if folder.is_dir() else Path()) / f"{result.session}.figures"
 
 
@@ -82,7 +81,7 @@ def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
     mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
     axes = figure.subplot_mosaic(mosaic, height_ratios=(3, 2) if excerpt.values else None)
     title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
-    about = breach_words(finding.first) if finding.first is not None else "the tightest place"
+    about = breach_words(finding.first) if finding.first is not None else "the smallest margin"
     figure.suptitle(title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=INK)
     if excerpt.values:
         _draw_signal(axes["signal"], excerpt)
@@ -121,7 +120,7 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
 
 
 def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
-    """Draw a lane for each life and each sort of event: those of the object in question, then those nearest in time."""
+    """Draw a lane for each lifetime and each event name: those of the object in question, then the nearest in time."""
     stays: dict[str, list[Stay]] = {}
     for stay in sorted(excerpt.stays, key=lambda stay: stay.object != excerpt.object):
         stays.setdefault(f"{stay.object} is there", []).append(stay)
@@ -140,13 +139,13 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
     shown = [textwrap.shorten(name, 34, placeholder="...") for name in lanes[:_LANES]]
     axes.set_yticks(range(len(shown)), shown, fontsize=9)
     axes.set_ylim(max(len(shown), 1) - 0.4, -0.6)
-    more = f", {len(lanes) - _LANES} more sorts not shown" if len(lanes) > _LANES else ""
-    what = "lives and events" if stays else "events"
+    more = f", {len(lanes) - _LANES} more not shown" if len(lanes) > _LANES else ""
+    what = "lifetimes and events" if stays else "events"
     axes.set_title(f"{what}{more}" if shown else "no events within two seconds", fontsize=10, loc="left")
     axes.set_xlabel("game time [s]")
     if excerpt.begin < excerpt.end:
-        room = ROOM * (excerpt.end - excerpt.begin)  # so that what is at an end is seen
-        axes.set_xlim(excerpt.begin - room, excerpt.end + room)
+        padding = PADDING * (excerpt.end - excerpt.begin)  # so that what is at an end is seen
+        axes.set_xlim(excerpt.begin - padding, excerpt.end + padding)
     axes.grid(axis="x", alpha=0.25)
     _mark_now(axes, excerpt)
 
@@ -199,8 +198,8 @@ def _shown_range(several: list[Any]) -> tuple[float, float]:
     if not len(every):
         return 0.0, 1.0
     bottom, top = float(every.min()), float(every.max())
-    room = 0.08 * (top - bottom) or max(abs(top), 1.0) * 0.05
-    return bottom - room, top + room
+    padding = 0.08 * (top - bottom) or max(abs(top), 1.0) * 0.05
+    return bottom - padding, top + padding
 
 
 def _floats(values: tuple[float | None, ...]) -> Any:

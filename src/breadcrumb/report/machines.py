@@ -1,96 +1,78 @@
 """The results of a run for other programs: JUnit XML, and lines of JSON."""
 
-import json
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import NamedTuple
 from xml.etree import ElementTree as ET
 
-import numpy as np
-
-from breadcrumb.run.results import Result, RunResult
-from breadcrumb.verdicts.findings import Finding
+from breadcrumb.run.results import Result, ResultOutcome, RunResult
 from breadcrumb.verdicts.words import breach_words, explanation
 
 _LINES = 40
 
 
 def junit_xml(run: RunResult) -> str:
-    """Return the results as JUnit XML: a suite for each session, a case for each check."""
+    """Return the results as JUnit XML: a suite for each session, a case for each rule, named by its ID.
+
+    A check that raised an error, or asserted nothing, has a case of its own.
+    """
     suites = ET.Element("testsuites", name="breadcrumb")
-    by_session: dict[Path, list[Result]] = {}
+    by_session: dict[str, list[Result]] = {}
     for result in run.results:
         by_session.setdefault(result.trace, []).append(result)
     for session, mine in by_session.items():
-        counts = {word: sum(result.outcome == word for result in mine) for word in ("broken", "error", "idle")}
+        cases = [case for result in mine for case in _cases(result)]
+        counts = {word: str(sum(case.outcome == word for case in cases)) for word in ("broken", "error", "untested")}
         suite = ET.SubElement(
-            suites, "testsuite", name=_clean(session.name), tests=str(len(mine)), failures=str(counts["broken"]),
-            errors=str(counts["error"]), skipped=str(counts["idle"]),
+            suites, "testsuite", name=_clean(Path(session).name), tests=str(len(cases)), failures=counts["broken"],
+            errors=counts["error"], skipped=counts["untested"],
         )  # fmt: skip
-        for result in mine:
-            case = ET.SubElement(
-                suite, "testcase", classname=_clean(result.check.file.stem), name=_clean(result.check.name)
-            )
-            tag = {"broken": "failure", "error": "error", "idle": "skipped"}.get(result.outcome)
+        for case in cases:
+            element = ET.SubElement(suite, "testcase", classname=_clean(case.file), name=_clean(case.name))
+            tag = {"broken": "failure", "error": "error", "untested": "skipped"}.get(case.outcome)
             if tag is not None:
-                ET.SubElement(case, tag, message=_clean(result_words(result))).text = _clean(_all_lines(result))
+                ET.SubElement(element, tag, message=_clean(case.words)).text = _clean(case.lines)
     for problem in run.problems:
         suite = ET.SubElement(suites, "testsuite", name="run", tests="1", errors="1", failures="0", skipped="0")
-        case = ET.SubElement(suite, "testcase", classname="breadcrumb", name="run")
-        ET.SubElement(case, "error", message=_clean(problem))
+        element = ET.SubElement(suite, "testcase", classname="breadcrumb", name="run")
+        ET.SubElement(element, "error", message=_clean(problem))
     return ET.tostring(suites, encoding="unicode", xml_declaration=True)
 
 
-def json_lines(run: RunResult) -> Iterator[str]:
-    """Yield a line of JSON for each verdict, and for each result that gave none."""
-    for result in run.results:
-        about = {
-            "check": result.check.name,
-            "file": str(result.check.file),
-            "session": result.session,
-            "trace": str(result.trace),
-        }
-        if result.error or not result.findings:
-            yield json.dumps({**about, "outcome": result.outcome, "why": result_words(result)})
-        for finding in result.findings:
-            yield json.dumps({**about, **_finding(finding)})
-    for problem in run.problems:
-        yield json.dumps({"outcome": "error", "why": problem})
+class _Case(NamedTuple):
+    """A rule in a session, or a check that came to no rule."""
+
+    file: str
+    name: str
+    outcome: ResultOutcome
+    words: str
+    lines: str
 
 
-def _finding(finding: Finding) -> dict[str, Any]:
-    margin = finding.margin
-    known = {
-        "outcome": finding.outcome,
-        "sentence": finding.sentence,
-        "tested": finding.tested,
-        "of": finding.of,
-        "undecided": finding.undecided,
-        "missing": finding.missing,
-        "breaches": finding.breach_count,
-        "margin": None if margin is None or not np.isfinite(margin.value) else margin.value,
-        "unit": None if margin is None else margin.unit,
-        "why": finding.why_idle,
-    }
-    for name, breach in (("first", finding.first), ("worst", finding.worst)):
-        if breach is not None:
-            known[name] = {
-                "frame": breach.frame, "time": breach.time, "object": breach.object, "measured": breach.measured,
-                "allowed": breach.allowed, "words": breach.words,
-            }  # fmt: skip
-    return known
+def _cases(result: Result) -> Iterator[_Case]:
+    check = result.check
+    for finding in result.findings:
+        words = finding.why_untested if finding.first is None else breach_words(finding.first)
+        lines = "\n".join(explanation(finding, _LINES)) if finding.outcome == "broken" else ""
+        yield _Case(check.stem, finding.rule.id.removeprefix(f"{check.stem}/"), finding.outcome, words, lines)
+    if result.error or not result.findings:
+        yield _Case(check.stem, check.name, result.outcome, result_words(result), "")
+
+
+def json_lines(run: RunResult) -> Iterator[bytes]:
+    """Yield a line of JSON for each result, and at the end one for the run as a whole; `results.schema` tells how."""
+    import msgspec  # here: only what leaves the process pays for it
+
+    yield from (result.without_evidence().to_json() for result in run.results)
+    yield msgspec.json.encode(run.end())
 
 
 def result_words(result: Result) -> str:
-    """Return what a result is about in one line: the first breach, what went wrong, or why it is idle."""
+    """Return what a result is about in one line: the first breach, what went wrong, or why it is untested."""
     if result.outcome == "broken":
-        broken = next(one for one in result.findings if one.outcome == "broken")
+        broken = result.first_broken
         return breach_words(broken.first) if broken.first is not None else broken.sentence
-    return result.error or result.why_idle
-
-
-def _all_lines(result: Result) -> str:
-    return "\n".join("\n".join(explanation(one, _LINES)) for one in result.findings if one.outcome == "broken")
+    return result.error or result.why_untested
 
 
 def _clean(text: str) -> str:

@@ -7,12 +7,13 @@ from rich.markup import escape
 from rich.table import Table
 from rich.text import Text
 
+from breadcrumb.model.plurals import counted
 from breadcrumb.report.facts import EventFacts, ObjectFacts, ParameterFacts, PropertyFacts, TraceFacts, told
 from breadcrumb.verdicts.words import number
 
 _LISTED = 40
 _NAMES = 4
-_RIGHT = ("objects", "lives", "least", "most", "mean", "changes", "times", "value", "life", "gap")
+_RIGHT = ("objects", "lifetimes", "least", "most", "mean", "changes", "times", "value", "lifetime", "gap")
 _UNEVEN = 1e-6
 """By how many seconds the steps of an even clock may differ."""
 
@@ -23,21 +24,21 @@ def overview(facts: TraceFacts) -> RenderableType:
 
 
 def object_view(facts: ObjectFacts) -> RenderableType:
-    """Return a view of one object: its lives, its properties, the events by and on it."""
-    lives = table("life", "appears", "first seen", "last seen", "leaves", "parent")
-    for life in facts.lives[:_LISTED]:
-        when = (str(one or "") for one in (life.appears, life.first, life.last, life.leaves))
-        lives.add_row(*map(escape, (str(life.life), *when, life.parent)))
-    if len(facts.lives) > _LISTED:
-        lives.add_row("", f"and {len(facts.lives) - _LISTED} more", style="dim")
+    """Return a view of one object: its lifetimes, its properties, the events by and on it."""
+    lifetimes = table("lifetime", "appears", "first seen", "last seen", "leaves", "parent")
+    for lifetime in facts.lifetimes[:_LISTED]:
+        when = (str(one or "") for one in (lifetime.appears, lifetime.first, lifetime.last, lifetime.leaves))
+        lifetimes.add_row(*map(escape, (str(lifetime.lifetime), *when, lifetime.parent)))
+    if len(facts.lifetimes) > _LISTED:
+        lifetimes.add_row("", f"and {len(facts.lifetimes) - _LISTED} more", style="dim")
     properties = table("property", "unit", "least", "most", "mean", "first", "last", "changes")
     for one in facts.properties:
         least, most = extremes(one)
         properties.add_row(
             *map(escape, (one.name, one.unit, least, most, _mean(one), told(one.first), told(one.last), _changes(one)))
         )
-    head = Text.assemble((facts.id, "bold"), f"  {facts.kind}, {_count(len(facts.lives), 'life', 'lives')}")
-    return Group(head, Text(""), lives, Text(""), properties, Text(""), event_table(facts.events, "event"))
+    head = Text.assemble((facts.id, "bold"), f"  {facts.kind}, {counted(len(facts.lifetimes), 'lifetimes')}")
+    return Group(head, Text(""), lifetimes, Text(""), properties, Text(""), event_table(facts.events, "event"))
 
 
 def extremes(one: PropertyFacts) -> tuple[str, str]:
@@ -90,19 +91,19 @@ def _heading(facts: TraceFacts) -> Text:
         least, middle, most = facts.steps
         uneven = f" (steps of {least * 1e3:.3g} to {most * 1e3:.3g} ms)" if most - least > _UNEVEN else ""
         rate = f", {1 / middle:.4g} frames a second{uneven}"
-    gaps = f", {_count(facts.gaps, 'gap', 'gaps')}" if facts.gaps else ""
+    gaps = f", {counted(facts.gaps, 'gaps')}" if facts.gaps else ""
     return text.append(
-        f"\n{facts.frames} frames, {facts.first.frame} to {facts.last.frame}; "
+        f"\n{counted(facts.frames, 'frames')}, {facts.first.frame} to {facts.last.frame}; "
         f"{facts.last.time - facts.first.time:.3f} s of game time{rate}{gaps}"
     )
 
 
 def _kinds(facts: TraceFacts) -> Table:
-    made = table("kind", "objects", "lives", "property", "unit", "least", "most", "changes")
+    made = table("kind", "objects", "lifetimes", "property", "unit", "least", "most", "changes")
     for kind in facts.kinds:
-        head = [kind.kind, str(len(kind.objects)), str(kind.lives)]
-        if not kind.lives:
-            made.add_row(escape(kind.kind), "0", "0", "declared, never there", style="dim")
+        head = [kind.kind, str(len(kind.objects)), str(kind.lifetimes)]
+        if not kind.lifetimes:
+            made.add_row(escape(kind.kind), "0", "0", "declared, never appeared", style="dim")
         elif not kind.properties:
             made.add_row(*map(escape, (*head, "no property recorded")))
         for one in kind.properties:
@@ -129,7 +130,7 @@ def event_table(events: list[EventFacts], what: str) -> Table:
 def _parameters(parameters: list[ParameterFacts]) -> Table:
     made = table("parameter", "value", "unit", "")
     for one in parameters:
-        changed = f"changed {_count(one.changed, 'time', 'times')}" if one.changed else ""
+        changed = f"changed {counted(one.changed, 'times')}" if one.changed else ""
         made.add_row(*map(escape, (one.name, str(one.value), one.unit, changed)))
     return made
 
@@ -148,7 +149,3 @@ def _mean(one: PropertyFacts) -> str:
 
 def _changes(one: PropertyFacts) -> str:
     return str(one.changes[0]) if len(one.changes) == 1 else f"({', '.join(map(str, one.changes))})"
-
-
-def _count(many: int, one: str, several: str) -> str:
-    return f"{many} {one if many == 1 else several}"

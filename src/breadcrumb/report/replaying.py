@@ -33,12 +33,12 @@ class BrokenFrame:
 
 
 def replay_page(trace: Trace, *, broken: Sequence[BrokenFrame] = (), at: int | None = None) -> str:
-    """Return a page that plays a session, in one file that asks nothing of any network.
+    """Return a page that plays a session, in one file that works offline.
 
     Args:
         trace: the session.
         broken: frames to mark on the time bar.
-        at: the row of the clock at which it opens; else the first broken frame, else the start.
+        at: the clock index at which it opens; else the first broken frame, else the start.
     """
     return render("replay.html", title=trace.data.session.label, data=replay_data(trace, broken, at))
 
@@ -89,15 +89,15 @@ def replay_data(trace: Trace, broken: Sequence[BrokenFrame] = (), at: int | None
 
 
 def _window(trace: Trace, at: int) -> tuple[int, int]:
-    """Return the first and the last row that are shown."""
+    """Return the first and the last clock index that are shown."""
     size, values = trace.data.session.clock.size, 0
     for kind in trace.kinds:
         values += len(trace.data.columns(kind)) * len(trace.data.index(kind)[0])
     if values <= _MOST_VALUES:
         return 0, size - 1
-    rows = max(1, size * _MOST_VALUES // values)
-    first = min(max(0, at - rows // 2), size - rows)
-    return first, first + rows - 1
+    clock_indices = max(1, size * _MOST_VALUES // values)
+    first = min(max(0, at - clock_indices // 2), size - clock_indices)
+    return first, first + clock_indices - 1
 
 
 def _axes(session: Session) -> dict[str, Any]:
@@ -115,33 +115,33 @@ def _axes(session: Session) -> dict[str, Any]:
 
 
 def _kind(group: Objects, first: int, last: int) -> Iterator[dict[str, Any]]:
-    """Return the samples of a kind within two rows: which life and row, and each property."""
+    """Return the samples of a kind within two clock indices: which lifetime and clock index, and each property."""
     signals = [group.signal(name) for name in group.properties]
     if not signals:
         return
     track = signals[0].track
-    places = np.flatnonzero((track.row >= first) & (track.row <= last))
-    if not len(places):
+    indices = np.flatnonzero((track.clock_index >= first) & (track.clock_index <= last))
+    if not len(indices):
         return
-    life = track.life[places]
-    starts = np.flatnonzero(np.r_[True, life[1:] != life[:-1]])
+    lifetime = track.lifetime[indices]
+    starts = np.flatnonzero(np.r_[True, lifetime[1:] != lifetime[:-1]])
     session = track.session
-    lives = session.lives
+    lifetimes = session.lifetimes
     yield {
         "kind": group.kind,
-        "ids": [session.names[lives.name[one]] for one in life[starts].tolist()],
-        "lives": lives.ordinal[life[starts]].tolist(),
-        "starts": [*starts.tolist(), len(places)],
-        "rows": _packed((track.row[places] - first).astype("<i4")),
-        "properties": [_property(signal, places, starts) for signal in signals],
+        "ids": [session.names[lifetimes.name[one]] for one in lifetime[starts].tolist()],
+        "lifetimes": lifetimes.ordinal[lifetime[starts]].tolist(),
+        "starts": [*starts.tolist(), len(indices)],
+        "rows": _packed((track.clock_index[indices] - first).astype("<i4")),
+        "properties": [_property(signal, indices, starts) for signal in signals],
     }
 
 
-def _property(signal: Signal, places: Ints, starts: Ints) -> dict[str, Any]:
-    """Return a property; one that stays the same in each life has one value for each."""
-    usable = signal.usable[places]
-    parts = [_shown(signal, part[places], usable) for part in signal.parts]
-    inner = np.setdiff1d(np.arange(len(places)), starts)
+def _property(signal: Signal, indices: Ints, starts: Ints) -> dict[str, Any]:
+    """Return a property; one that stays the same in each lifetime has one value for each."""
+    usable = signal.usable[indices]
+    parts = [_shown(signal, part[indices], usable) for part in signal.parts]
+    inner = np.setdiff1d(np.arange(len(indices)), starts)
     fixed = all(np.array_equal(part[inner], part[inner - 1], equal_nan=part.dtype.kind == "f") for part in parts)
     return {
         "name": signal.name,
@@ -162,11 +162,17 @@ def _shown(signal: Signal, values: NDArray[Any], usable: NDArray[np.bool_]) -> N
 
 
 def _events(session: Session, names: list[str], first: int, last: int) -> Iterator[list[Any]]:
-    """Return the row, the name, by, on and the data of each event."""
+    """Return the clock index, the name, by, on and the data of each event."""
     events = session.events
-    for place in np.flatnonzero((events.row >= first) & (events.row <= last)).tolist():
-        by, on = names[events.by[place]], names[events.on[place]]
-        yield [int(events.row[place]) - first, events.kinds[events.kind[place]], by, on, data_words(events.data[place])]
+    for index in np.flatnonzero((events.clock_index >= first) & (events.clock_index <= last)).tolist():
+        by, on = names[events.by[index]], names[events.on[index]]
+        yield [
+            int(events.clock_index[index]) - first,
+            events.kinds[events.kind[index]],
+            by,
+            on,
+            data_words(events.data[index]),
+        ]
 
 
 def _packed(values: NDArray[Any]) -> str:

@@ -15,8 +15,7 @@ from breadcrumb.report.figures import safe_name, write_figures
 from breadcrumb.report.machines import result_words
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import broken_frames, replay_page
-from breadcrumb.run.loading import Check
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.run.results import CheckInfo, Result, RunResult
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words, explanation, margin_words
@@ -36,9 +35,11 @@ _SECONDS_AROUND = 5.0
 class _Details:
     """What the page tells of one broken verdict."""
 
-    place: int
+    index: int
     check: str
     session: str
+    rule: str
+    """The ID of the rule."""
     sentence: str
     first: str
     lines: str
@@ -74,8 +75,8 @@ def write_report(
     replays = _write_replays(run, out, progress)
     cut = {} if excerpts is None else _write_excerpts(run, out, excerpts, progress)
     details = [
-        _details(place, result, finding, out, figures, replays, cut)
-        for place, result in [one for one in enumerate(run.results) if one[1].outcome == "broken"][:_SHOWN]
+        _details(index, result, finding, out, figures, replays, cut)
+        for index, result in [one for one in enumerate(run.results) if one[1].outcome == "broken"][:_SHOWN]
         for finding in result.findings
         if finding.outcome == "broken"
     ]
@@ -89,7 +90,7 @@ def write_report(
 
 def _few_of_each_check(run: RunResult) -> RunResult:
     """Return the broken results that get a figure: the first ones of each check."""
-    seen: Counter[Check] = Counter()
+    seen: Counter[CheckInfo] = Counter()
     drawn = []
     for result in run.of("broken")[:_SHOWN]:
         seen[result.check] += 1
@@ -99,9 +100,9 @@ def _few_of_each_check(run: RunResult) -> RunResult:
 
 
 def _table(run: RunResult) -> dict[str, Any]:
-    """Return a row for each result: the places of check and session, outcome, share of the margin, words."""
+    """Return a row for each result: the indices of check and session, outcome, share of the margin, words."""
     checks = list(dict.fromkeys(result.check for result in run.results))
-    check_at, session_at = ({one: place for place, one in enumerate(several)} for several in (checks, run.sessions))
+    check_at, session_at = ({one: index for index, one in enumerate(several)} for several in (checks, run.sessions))
     rows = []
     for result in run.results:
         share, words = _margin(result)
@@ -110,7 +111,7 @@ def _table(run: RunResult) -> dict[str, Any]:
         )
     labels = {result.trace: result.session for result in run.results}
     return {
-        "checks": [[one.file.stem, one.name] for one in checks],
+        "checks": [[one.stem, one.name] for one in checks],
         "sessions": [labels[one] for one in run.sessions],
         "rows": rows,
         "shown": _SHOWN,
@@ -128,20 +129,21 @@ def _margin(result: Result) -> tuple[float | None, str]:
 
 
 def _details(
-    place: int,
+    index: int,
     result: Result,
     finding: Finding,
     out: Path,
-    figures: dict[int, Path],
-    replays: dict[Path, Path],
-    cut: dict[Path, Path],
+    figures: dict[tuple[str, str], Path],
+    replays: dict[str, Path],
+    cut: dict[str, Path],
 ) -> _Details:
-    figure, first = figures.get(id(finding)), finding.first
+    figure, first = figures.get((result.trace, finding.rule.id)), finding.first
     replay = _link(out, replays.get(result.trace))
     return _Details(
-        place=place,
+        index=index,
         check=result.check.name,
         session=result.session,
+        rule=finding.rule.id,
         sentence=finding.sentence,
         first="" if first is None else breach_words(first),
         lines="\n".join(explanation(finding, _LINES)),
@@ -155,13 +157,13 @@ def _link(out: Path, path: Path | None) -> str:
     return "" if path is None else quote(path.relative_to(out).as_posix())
 
 
-def _broken_sessions(run: RunResult) -> list[tuple[Path, RunResult]]:
+def _broken_sessions(run: RunResult) -> list[tuple[str, RunResult]]:
     """Return the first sessions in which something broke, each with its results."""
     traces = list(dict.fromkeys(result.trace for result in run.of("broken")))[:_REPLAYED]
     return [(trace, RunResult(tuple(one for one in run.results if one.trace == trace))) for trace in traces]
 
 
-def _write_replays(run: RunResult, out: Path, progress: Callable[[str], None]) -> dict[Path, Path]:
+def _write_replays(run: RunResult, out: Path, progress: Callable[[str], None]) -> dict[str, Path]:
     written = {}
     for number, (trace, results) in enumerate(_broken_sessions(run), 1):
         opened = open_trace(trace)
@@ -175,14 +177,14 @@ def _write_replays(run: RunResult, out: Path, progress: Callable[[str], None]) -
 
 def _write_excerpts(
     run: RunResult, out: Path, write: Callable[[Part, Path], None], progress: Callable[[str], None]
-) -> dict[Path, Path]:
+) -> dict[str, Path]:
     """Write the seconds around the first breach of each broken session as a trace of its own."""
     written = {}
     for number, (trace, results) in enumerate(_broken_sessions(run), 1):
         data = open_trace(trace).data
         clock, first = data.session.clock, broken_frames(results)[0].frame
         progress(f"excerpt of {data.session.label}")
-        time = clock.times[clock.row_at_or_after(first)]
+        time = clock.times[clock.clock_index_at_or_after(first)]
         rows = np.searchsorted(clock.times, [time - _SECONDS_AROUND, time + _SECONDS_AROUND], side="right")
         path = out / "excerpts" / f"{number}-{safe_name(data.session.label)}.crumbs"
         path.parent.mkdir(exist_ok=True)
@@ -199,9 +201,9 @@ def _tightest(run: RunResult) -> list[tuple[str, str, str]]:
             if one.margin is not None and one.margin.share is not None]  # fmt: skip
     found: dict[str, tuple[str, str, str]] = {}
     for _, one, result in sorted(held, key=lambda each: each[0]):
-        found.setdefault(one.sentence, (margin_words(one.margin), one.sentence, result.session))
+        found.setdefault(one.rule.id, (margin_words(one.margin), one.sentence, result.session))
     return list(found.values())[:_TIGHTEST]
 
 
 def _counts(run: RunResult) -> dict[str, int]:
-    return {outcome: len(run.of(outcome)) for outcome in ("broken", "error", "idle", "held")}
+    return {outcome: len(run.of(outcome)) for outcome in ("broken", "error", "untested", "held")}

@@ -7,20 +7,20 @@ from breadcrumb.algebra.angles import PlanAxis
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-INK: Final = "#1b2b34"
-PATH: Final = "#20639b"
-ALLOWED: Final = "#bfe3d0"
-WRONG: Final = "#d1495b"
-EVENT: Final = "#7a6c5d"
-ROOM: Final = 0.015
+INK: Final = "#1c2731"
+PATH: Final = "#2b5fa4"
+ALLOWED: Final = "#c9e4d2"
+WRONG: Final = "#c4432e"
+EVENT: Final = "#77695a"
+PADDING: Final = 0.015
 """The share of the time axis that is left free at its ends, so that what is at an end is seen."""
 SIZE: Final = (12.8, 8.0)
 DOTS: Final = 100
 SEVERAL: Final = (
-    *("#20639b", "#d1495b", "#2e8b57", "#c77d0a", "#6a4c93", "#00798c", "#8d5524", "#c2185b"),
-    *("#5b7f00", "#455a64"),
+    *("#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a"),
+    *("#a08696", "#614155", "#e86917", "#846671", "#813605"),
 )
-"""Colours that stay apart from one another, and from white, for objects side by side."""
+"""Colours that stay apart from one another, seen with any of the common kinds of colour blindness, and from white."""
 
 
 def name_plan(axes: "Axes", plan: tuple[PlanAxis, PlanAxis]) -> None:

@@ -1,15 +1,15 @@
-"""The summary of a run in a terminal: what broke, what was idle, what is closest to breaking."""
+"""The summary of a run in a terminal: what broke, what was untested, what is closest to breaking."""
 
 from collections.abc import Iterator, Mapping
 from pathlib import Path
+from typing import TypeAlias
 
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from breadcrumb.run.loading import Check
-from breadcrumb.run.results import Result, ResultOutcome, RunResult
-from breadcrumb.verdicts.findings import Finding
+from breadcrumb.run.results import CheckInfo, Result, ResultOutcome, RunResult
+from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import breach_words, explanation, margin_words
 
 _EXPLAINED = 3
@@ -17,32 +17,37 @@ _TIGHTEST = 5
 _LISTED = 12
 _LINES = 16
 
-_STYLES = {"broken": "bold red", "error": "bold magenta", "idle": "bold yellow", "held": "bold green"}
+_STYLES = {"broken": "bold red", "error": "bold magenta", "untested": "bold yellow", "held": "bold green"}
 
 
-def summary(run: RunResult, figures: Mapping[int, Path] | None = None) -> RenderableType:
-    """Return the summary of a run; `figures` gives the figure of a finding by the finding's identity."""
+Figures: TypeAlias = Mapping[tuple[str, str], Path]
+"""The path of each figure, by the path of the trace and the ID of the rule."""
+
+
+def summary(run: RunResult, figures: Figures | None = None) -> RenderableType:
+    """Return the summary of a run, with the paths of its figures."""
     return Group(*_parts(run, figures or {}))
 
 
-def _parts(run: RunResult, figures: Mapping[int, Path]) -> Iterator[RenderableType]:
+def _parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
     for problem in run.problems:
         yield Text.assemble(("WRONG   ", _STYLES["error"]), problem)
     for result in run.of("error"):
         yield Text.assemble(("WRONG   ", _STYLES["error"]), f"{result.check.name} in {result.session}: {result.error}")
     yield from _broken_parts(run, figures)
-    yield from _idle_parts(run)
+    yield from _untested_parts(run)
     yield from _tightest_parts(run)
+    yield from _notes(run)
     yield _counts(run)
 
 
-def _broken_parts(run: RunResult, figures: Mapping[int, Path]) -> Iterator[RenderableType]:
+def _broken_parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
     broken = run.of("broken")
-    by_check: dict[Check, list[Result]] = {}
+    by_check: dict[CheckInfo, list[Result]] = {}
     for result in broken:
         by_check.setdefault(result.check, []).append(result)
     for number, (check, results) in enumerate(by_check.items()):
-        finding = _first_broken(results[0])
+        finding = results[0].first_broken
         sessions = f"{len(results)} of {len(run.sessions)} sessions" if len(run.sessions) > 1 else results[0].session
         yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  in {sessions}")
         if number < _EXPLAINED:
@@ -50,21 +55,24 @@ def _broken_parts(run: RunResult, figures: Mapping[int, Path]) -> Iterator[Rende
             yield Text("\n".join((f"        {finding.sentence}", *(f"      {line}" for line in details))))
         elif finding.first is not None:
             yield Text(f"          {breach_words(finding.first)}")
-        if id(finding) in figures:
-            yield Text.assemble("        figure  ", (str(figures[id(finding)]), "underline"))
+        figure = figures.get((results[0].trace, finding.rule.id))
+        if figure is not None:
+            yield Text.assemble("        figure  ", (str(figure), "underline"))
         yield Text("")
 
 
-def _idle_parts(run: RunResult) -> Iterator[RenderableType]:
-    dead = set(run.dead)
-    once: dict[Check, list[Result]] = {}
-    for result in run.of("idle"):
+def _untested_parts(run: RunResult) -> Iterator[RenderableType]:
+    never = set(run.never_exercised)
+    once: dict[CheckInfo, list[Result]] = {}
+    for result in run.of("untested"):
         once.setdefault(result.check, []).append(result)
     for check, results in list(once.items())[:_LISTED]:
-        where = "in every session" if check in dead else f"in {len(results)} of {len(run.sessions)} sessions"
-        yield Text.assemble(("IDLE    ", _STYLES["idle"]), (check.name, "bold"), f"  {where}: {results[0].why_idle}")
+        where = "in every session" if check in never else f"in {len(results)} of {len(run.sessions)} sessions"
+        yield Text.assemble(
+            ("UNTESTED  ", _STYLES["untested"]), (check.name, "bold"), f"  {where}: {results[0].why_untested}"
+        )
     if len(once) > _LISTED:
-        yield Text(f"        and {len(once) - _LISTED} more idle checks")
+        yield Text(f"        and {len(once) - _LISTED} more untested checks")
     if once:
         yield Text("")
 
@@ -76,9 +84,9 @@ def _tightest_parts(run: RunResult) -> Iterator[RenderableType]:
         for finding in result.findings
         if finding.margin is not None and finding.margin.share is not None
     ]
-    tightest: dict[str, tuple[float, Finding, Result]] = {}
+    tightest: dict[str, tuple[float, Verdict, Result]] = {}
     for share, finding, result in sorted(held, key=lambda one: one[0]):
-        tightest.setdefault(finding.sentence, (share, finding, result))
+        tightest.setdefault(finding.rule.id, (share, finding, result))
     if not tightest:
         return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim", title_justify="left")
@@ -91,21 +99,28 @@ def _tightest_parts(run: RunResult) -> Iterator[RenderableType]:
     yield Text("")
 
 
+def _notes(run: RunResult) -> Iterator[RenderableType]:
+    notes = [f"{one.session}: {fact.words}" for one in run.recordings for fact in one.facts]
+    several = "several rules have this ID, told apart as ~2, ~3 by their order; pass id= to name them"
+    notes += [f"{id}: {several}" for id in run.repeated]
+    for note in notes[:_LISTED]:
+        yield Text.assemble(("NOTE    ", "bold"), note)
+    if len(notes) > _LISTED:
+        yield Text(f"        and {len(notes) - _LISTED} more notes")
+
+
 def _counts(run: RunResult) -> Text:
     checks = len({result.check for result in run.results})
     text = Text(f"{_many(checks, 'check')} on {_many(len(run.sessions), 'session')}: ")
-    outcomes: tuple[ResultOutcome, ...] = ("broken", "error", "idle", "held")
+    outcomes: tuple[ResultOutcome, ...] = ("broken", "error", "untested", "held")
     counts = [(len(run.of(outcome)), outcome) for outcome in outcomes]
     for number, (count, outcome) in enumerate((count, outcome) for count, outcome in counts if count):
         text.append(", " if number else "")
         text.append(f"{count} {'raised an error' if outcome == 'error' else outcome}", style=_STYLES[outcome])
-    if run.dead:
-        text.append(f"; {_many(len(run.dead), 'check')} idle in every session", style=_STYLES["idle"])
+    if run.never_exercised:
+        never = _many(len(run.never_exercised), "check")
+        text.append(f"; no session exercised {never}", style=_STYLES["untested"])
     return text
-
-
-def _first_broken(result: Result) -> Finding:
-    return next(finding for finding in result.findings if finding.outcome == "broken")
 
 
 def _many(count: int, what: str) -> str:

@@ -44,7 +44,7 @@ def event_view(facts: EventFacts, each: list[Occurrence]) -> RenderableType:
     parts: list[RenderableType] = [event_table([facts], "event")]
     if facts.gaps:
         least, middle, most = map(number, facts.gaps)
-        parts += [Text(""), Text(f"gaps: {least} s at the least, {middle} s in the middle, {most} s at the most")]
+        parts += [Text(""), Text(f"gaps: {least} s minimum, {middle} s median, {most} s maximum")]
     return Group(*parts, Text(""), made, _more(len(each), "events"))
 
 
@@ -52,8 +52,8 @@ def _some(lines: list[Line], frame: int) -> list[Line]:
     """Return the lines nearest to the frame, if there are too many."""
     if len(lines) <= _MOST_ROWS:
         return lines
-    near = sorted(range(len(lines)), key=lambda place: abs(lines[place].frame - frame))[:_MOST_ROWS]
-    return [lines[place] for place in sorted(near)]
+    near = sorted(range(len(lines)), key=lambda index: abs(lines[index].frame - frame))[:_MOST_ROWS]
+    return [lines[index] for index in sorted(near)]
 
 
 def _more(many: int, what: str) -> Text:

@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from breadcrumb.errors import CheckFileError
-from breadcrumb.store.places import SUFFIX, ZIPPED
+from breadcrumb.store.locations import SUFFIX, ZIPPED
 
 
 def find_traces(paths: Iterable[Path]) -> list[Path]:
-    """Return the traces that paths stand for, each once: a folder that is none stands for those in it."""
+    """Return the traces that paths stand for, each once: any other folder stands for those in it."""
     found: dict[Path, None] = {}
     for path in paths:
         is_folder_of_traces = path.is_dir() and path.suffix != SUFFIX

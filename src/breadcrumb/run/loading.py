@@ -4,13 +4,15 @@ import importlib.util
 import inspect
 import sys
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from types import ModuleType
 from typing import Any
 
 from breadcrumb.errors import CheckFileError, near_names
+from breadcrumb.run.identifying import digest_of
+from breadcrumb.run.results import CheckInfo
 
 PREFIX = "check_"
 ARGUMENT = "trace"
@@ -18,11 +20,9 @@ ARGUMENT = "trace"
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One check function."""
+    """One check function, and what is to be told of it."""
 
-    name: str
-    file: Path
-    line: int
+    info: CheckInfo
     function: Callable[..., Any]
 
 
@@ -51,7 +51,28 @@ def load_checks(path: Path) -> tuple[Check, ...]:
             where = f"{path}:{function.__code__.co_firstlineno}"
             found = f"({', '.join(taken)})"
             raise CheckFileError(where, f"{function.__name__}: expected one argument, {ARGUMENT}; found {found}")
-    return tuple(Check(one.__name__, path, one.__code__.co_firstlineno, one) for one in functions)
+    return tuple(Check(info_of(one, path), one) for one in functions)
+
+
+def load_all(paths: Iterable[Path]) -> list[Check]:
+    """Return the check functions of several files.
+
+    Raises:
+        CheckFileError: as for `load_checks`; or two files have one name, so that their rules could not be told apart.
+    """
+    known: dict[str, Path] = {}
+    checks: list[Check] = []
+    for path in paths:
+        first = known.setdefault(path.stem, path)
+        if first != path:
+            raise CheckFileError(str(path), f"has the same name as {first}; rename one, as rules are told apart by it")
+        checks += load_checks(path)
+    return checks
+
+
+def info_of(function: Callable[..., Any], path: Path) -> CheckInfo:
+    """Return what is to be told of a check function of a file."""
+    return CheckInfo(function.__name__, str(path), function.__code__.co_firstlineno, digest_of(function))
 
 
 def where_it_raised(error: BaseException, file: Path) -> str:
@@ -73,7 +94,7 @@ def _load_module(path: Path) -> ModuleType:
     try:
         spec.loader.exec_module(module)
     except SyntaxError as error:
-        raise CheckFileError(f"{error.filename or path}:{error.lineno}", f"no valid Python: {error.msg}") from None
+        raise CheckFileError(f"{error.filename or path}:{error.lineno}", f"invalid Python: {error.msg}") from None
     except Exception as error:
         problem = f"cannot be loaded: {type(error).__name__}: {error}"
         raise CheckFileError(where_it_raised(error, path), problem) from None

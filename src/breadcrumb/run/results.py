@@ -1,47 +1,101 @@
-"""The results of a run, as data."""
+"""The results of a run, as plain data: they pickle, and go to JSON and back."""
 
-from dataclasses import dataclass
+import json
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
-from breadcrumb.run.loading import Check
-from breadcrumb.verdicts.findings import Finding
+from breadcrumb.model.facts import Fact
+from breadcrumb.verdicts.evidence import Evidence
+from breadcrumb.verdicts.verdict import Verdict
 
-ResultOutcome: TypeAlias = Literal["held", "broken", "idle", "error"]
+ResultOutcome: TypeAlias = Literal["held", "broken", "untested", "error"]
 
-HELD, BROKE, WRONG, IDLE = 0, 1, 2, 3
-"""The exit codes: all held; something broke; the command or an input is wrong; a check was idle in every trace."""
+HELD, BROKE, WRONG, UNTESTED = 0, 1, 2, 3
+"""The exit codes: all held; something broke; the command or an input is wrong; no session exercised a check."""
+
+
+@dataclass(frozen=True, slots=True)
+class CheckInfo:
+    """Which check function it was."""
+
+    name: str
+    """Its name, with `check_`."""
+    file: str
+    """The path of its file."""
+    line: int
+    digest: str = ""
+    """Of its code, with the constants and helpers that it names."""
+
+    @property
+    def stem(self) -> str:
+        """The name of its file, without `check_` and `.py`."""
+        return Path(self.file).stem.removeprefix("check_")
 
 
 @dataclass(frozen=True, slots=True)
 class Result:
-    """What one check found in one session."""
+    """What one check function found in one session."""
 
-    check: Check
-    trace: Path
+    check: CheckInfo
+    trace: str
+    """The path or URL of the trace."""
     session: str
-    findings: tuple[Finding, ...]
+    """The trace's name."""
+    outcome: ResultOutcome
+    """Broken if any verdict is, else untested if any is or none was given, else held."""
+    findings: tuple[Verdict, ...]
     error: str = ""
     """What went wrong when the check raised something that is no verdict, and where."""
 
-    @property
-    def outcome(self) -> ResultOutcome:
-        """Broken if any verdict is, else idle if any is or none was given, else held."""
-        if self.error:
-            return "error"
-        if any(one.outcome == "broken" for one in self.findings):
-            return "broken"
-        if not self.findings or any(one.outcome == "idle" for one in self.findings):
-            return "idle"
-        return "held"
+    @classmethod
+    def of(cls, check: CheckInfo, trace: str, session: str, findings: tuple[Verdict, ...], error: str = "") -> "Result":
+        """Return the result of a check that asserted these verdicts."""
+        return cls(check, trace, session, _outcome(findings, error), findings, error)
 
     @property
-    def why_idle(self) -> str:
-        """Why nothing was put to the test."""
+    def why_untested(self) -> str:
+        """Why nothing was tested."""
         if not self.findings:
             return "asserted nothing"
-        idle = next((one for one in self.findings if one.outcome == "idle"), None)
-        return f"{idle.sentence}: {idle.why_idle}" if idle is not None else ""
+        untested = next((one for one in self.findings if one.outcome == "untested"), None)
+        return f"{untested.sentence}: {untested.why_untested}" if untested is not None else ""
+
+    @property
+    def first_broken(self) -> Verdict:
+        """The first verdict that is broken."""
+        return next(one for one in self.findings if one.outcome == "broken")
+
+    def without_evidence(self) -> "Result":
+        """Return the result without what only a figure needs."""
+        return replace(self, findings=tuple(map(_without_evidence, self.findings)))
+
+    def to_json(self) -> bytes:
+        """Return the result as JSON, on one line."""
+        import msgspec  # here: only what leaves the process pays for it
+
+        return msgspec.json.encode(self)
+
+    @classmethod
+    def from_json(cls, content: bytes) -> "Result":
+        """Return the result that `to_json` wrote.
+
+        Raises:
+            ValueError: the content is something else.
+        """
+        import msgspec
+
+        return msgspec.json.decode(content, type=cls)
+
+
+@dataclass(frozen=True, slots=True)
+class Recording:
+    """What is to be known of a recorded session, whatever was checked in it."""
+
+    trace: str
+    """The path or URL of the trace."""
+    session: str
+    facts: tuple[Fact, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,27 +107,84 @@ class RunResult:
     """What kept parts of the run from being done: traces that cannot be read, names that nothing knows."""
     never_looked_at: tuple[str, ...] = ()
     """The kinds, properties and events of the sessions that no check asked for."""
+    repeated: tuple[str, ...] = ()
+    """The IDs that several rules of a check have in a session, so that only their order, `~2`, tells them apart."""
+    recordings: tuple[Recording, ...] = ()
+    """The sessions of which there is something to know: that the recording was cut, or lost something."""
 
     def of(self, outcome: ResultOutcome) -> tuple[Result, ...]:
         """Return the results with an outcome."""
         return tuple(result for result in self.results if result.outcome == outcome)
 
     @property
-    def sessions(self) -> tuple[Path, ...]:
-        """The traces that were checked."""
+    def sessions(self) -> tuple[str, ...]:
+        """The paths of the traces that were checked."""
         return tuple(dict.fromkeys(result.trace for result in self.results))
 
     @property
-    def dead(self) -> tuple[Check, ...]:
-        """The checks that were idle in every session."""
-        alive = {result.check for result in self.results if result.outcome != "idle"}
-        return tuple(dict.fromkeys(result.check for result in self.results if result.check not in alive))
+    def never_exercised(self) -> tuple[CheckInfo, ...]:
+        """The checks that were untested in every session."""
+        exercised = {result.check for result in self.results if result.outcome != "untested"}
+        return tuple(dict.fromkeys(result.check for result in self.results if result.check not in exercised))
 
     @property
     def exit_code(self) -> int:
-        """What the process should end with; an error outranks a breach, and that outranks a dead check."""
+        """What the process should end with; an error outranks a breach, and that outranks an untested check."""
         if self.problems or self.of("error") or not self.results:
             return WRONG
         if self.of("broken"):
             return BROKE
-        return IDLE if self.dead else HELD
+        return UNTESTED if self.never_exercised else HELD
+
+    def end(self) -> "RunEnd":
+        """Return what is to be said of the run as a whole."""
+        counts = {outcome: len(self.of(outcome)) for outcome in ("held", "broken", "untested", "error")}
+        never = tuple(f"{check.stem}/{check.name}" for check in self.never_exercised)
+        return RunEnd(
+            self.exit_code, len(self.sessions), counts, self.problems, never, self.never_looked_at, self.repeated,
+            self.recordings,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class RunEnd:
+    """The run as a whole: the last line of its JSON."""
+
+    exit_code: int
+    sessions: int
+    counts: dict[str, int]
+    """How many results have each outcome."""
+    problems: tuple[str, ...]
+    never_exercised: tuple[str, ...]
+    never_looked_at: tuple[str, ...]
+    repeated: tuple[str, ...]
+    recordings: tuple[Recording, ...]
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of a line of a run's JSON.
+
+    Example:
+        >>> {"Result", "Rule", "RunEnd", "Verdict"} <= set(schema()["$defs"])
+        True
+    """
+    import msgspec
+
+    _, parts = msgspec.json.schema_components([Result, RunEnd], ref_template="#/$defs/{name}")
+    lines: dict[str, Any] = {"anyOf": [{"$ref": "#/$defs/Result"}, {"$ref": "#/$defs/RunEnd"}], "$defs": parts}
+    return json.loads(json.dumps(lines))  # type: ignore[no-any-return]
+
+
+def _outcome(findings: tuple[Verdict, ...], error: str) -> ResultOutcome:
+    if error:
+        return "error"
+    if any(one.outcome == "broken" for one in findings):
+        return "broken"
+    if not findings or any(one.outcome == "untested" for one in findings):
+        return "untested"
+    return "held"
+
+
+def _without_evidence(finding: Verdict) -> Verdict:
+    parts = tuple(map(_without_evidence, finding.parts))
+    return replace(finding, evidence=Evidence(), parts=parts)

@@ -1,17 +1,18 @@
 """Running checks on traces, one after the other."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from breadcrumb.errors import Broken, NeverExercised, TraceError
-from breadcrumb.run.loading import Check, load_checks, where_it_raised
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.run.identifying import identified
+from breadcrumb.run.loading import Check, load_all, where_it_raised
+from breadcrumb.run.results import Recording, Result, RunResult
 from breadcrumb.trace.opened import Trace, open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
 from breadcrumb.verdicts.collecting import collecting
 from breadcrumb.verdicts.evidence import Evidence
-from breadcrumb.verdicts.findings import Finding
+from breadcrumb.verdicts.verdict import Verdict
 
 
 def run_checks(
@@ -30,12 +31,12 @@ def run_checks(
     Raises:
         CheckFileError: a check file cannot be loaded.
     """
-    checks = [check for file in files for check in load_checks(file)]
+    checks = load_all(dict.fromkeys(files))
     steps = 2 * len(traces)
     problems: list[str] = []
     vocabulary, readable = Vocabulary(), []
-    for place, path in enumerate(traces):
-        _tell(progress, place, steps, f"opening {path.name}")
+    for index, path in enumerate(traces):
+        _tell(progress, index, steps, f"opening {path.name}")
         try:
             vocabulary |= open_trace(path).vocabulary
             readable.append(path)
@@ -43,19 +44,22 @@ def run_checks(
             problems.append(str(error))
     results: list[Result] = []
     seen: dict[str, None] = {}
+    recordings: list[Recording] = []
     with knowing(vocabulary) as here:
-        for place, path in enumerate(readable):
-            _tell(progress, len(traces) + place, steps, f"checking {path.name}")
+        for index, path in enumerate(readable):
+            _tell(progress, len(traces) + index, steps, f"checking {path.name}")
             try:
                 trace = open_trace(path)
             except TraceError as error:
                 problems.append(str(error))
                 continue
             seen |= dict.fromkeys(trace.contents)
+            recordings += [Recording(str(path), trace.label, trace.facts)] if trace.facts else []
             results += [run_check(check, trace, path) for check in checks]
     _tell(progress, steps, steps, "done")
     problems += [f"{name} was neither seen nor declared in any session of this run" for name in sorted(here.unknown)]
-    return RunResult(tuple(results), tuple(problems), tuple(what for what in seen if what not in here.looked_at))
+    unseen = tuple(what for what in seen if what not in here.looked_at)
+    return RunResult(tuple(results), tuple(problems), unseen, tuple(_repeated(results)), tuple(recordings))
 
 
 def run_check(check: Check, trace: Trace, path: Path) -> Result:
@@ -67,15 +71,22 @@ def run_check(check: Check, trace: Trace, path: Path) -> Result:
         except (Broken, NeverExercised):
             pass  # the verdict was handed over before it raised
         except AssertionError as plain:
-            where = where_it_raised(plain, check.file)
+            where = where_it_raised(plain, Path(check.info.file))
             error = f"{where}: a plain assertion failed ({str(plain) or 'no message'}); "
             error += "judge(condition, words) gives a verdict"
         except Exception as wrong:  # a check is the user's code and may raise anything
-            error = f"{where_it_raised(wrong, check.file)}: {type(wrong).__name__}: {wrong}"
-    return Result(check, path, trace.label, tuple(map(_slim, findings)), error)
+            error = f"{where_it_raised(wrong, Path(check.info.file))}: {type(wrong).__name__}: {wrong}"
+    named = identified(map(_slim, findings), check.info)
+    return Result.of(check.info, str(path), trace.label, named, error)
 
 
-def _slim(finding: Finding) -> Finding:
+def _repeated(results: Iterable[Result]) -> Iterator[str]:
+    """Yield the IDs that several rules of a check have, without the number that tells them apart, each once."""
+    ids = (finding.rule.id.partition("~") for result in results for finding in result.findings)
+    yield from dict.fromkeys(id for id, numbered, _ in ids if numbered)
+
+
+def _slim(finding: Verdict) -> Verdict:
     """Return what a run keeps of a verdict: thousands of sessions fit only if those that held leave their evidence."""
     return replace(finding, evidence=Evidence(), tallies=()) if finding.outcome == "held" else finding
 

@@ -1,1 +1,1 @@
-"""Traces on disk: the folder of open formats, and the journal on its way there. The only room that knows Arrow."""
+"""Traces on disk: the folder of open formats, and the journal on its way there. The only package that imports Arrow."""

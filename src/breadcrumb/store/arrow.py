@@ -35,9 +35,9 @@ def text_array(texts: Sequence[str | None]) -> Any:
     )
 
 
-def coded_array(places: Ints, texts: Sequence[str], valid: Bools | None = None) -> Any:
-    """Return texts as Arrow, given as places in a list of the distinct ones."""
-    indices = pa.Array.from_buffers(pa.int32(), len(places), [_bits(valid), _buffer(places.astype("<i4"))])
+def coded_array(indices: Ints, texts: Sequence[str], valid: Bools | None = None) -> Any:
+    """Return texts as Arrow, given as indices into a list of the distinct ones."""
+    indices = pa.Array.from_buffers(pa.int32(), len(indices), [_bits(valid), _buffer(indices.astype("<i4"))])
     return pa.DictionaryArray.from_arrays(indices, text_array(texts))
 
 
@@ -54,10 +54,10 @@ def column_data(array: Any) -> ColumnData:
     array = _one_chunk(array)
     valid = _valid(array)
     if pa.types.is_dictionary(array.type):
-        places = _plain(array.indices, np.dtype("<i4")).astype(np.int64)
+        indices = _plain(array.indices, np.dtype("<i4")).astype(np.int64)
         if valid is not None:
-            places = np.where(valid, places, 0)
-        return ColumnData(places, valid, tuple(array.dictionary.to_pylist()) or ("",))
+            indices = np.where(valid, indices, 0)
+        return ColumnData(indices, valid, tuple(array.dictionary.to_pylist()) or ("",))
     if pa.types.is_boolean(array.type):
         return ColumnData(_unpack(array.buffers()[1], array), valid)
     numbers = _plain(array, np.dtype("<f8"))

@@ -28,7 +28,7 @@ def refusing_damage(path: Path | str) -> Iterator[None]:
     except TraceError:
         raise
     except FileNotFoundError:
-        raise TraceError(f"{path} is missing; the trace is not whole, take it from its source again") from None
+        raise TraceError(f"{path} is missing; the trace is incomplete, copy it again from its source") from None
     except _STUMBLES as error:
         problem = f"{type(error).__name__}: {str(error).splitlines()[0] if str(error) else 'no details'}"
-        raise TraceError(f"{path} is damaged or cut short ({problem}); take it from its source again") from None
+        raise TraceError(f"{path} is damaged or cut short ({problem}); copy it again from its source") from None

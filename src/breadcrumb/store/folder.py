@@ -4,6 +4,7 @@ import json
 import urllib.parse
 import zlib
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -12,9 +13,10 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from breadcrumb.errors import NotATrace, TraceError, TraceTooNew
+from breadcrumb.errors import NotATrace, TraceError, refuse_other_formats
 from breadcrumb.journal.layout import ABOUT_NAME
-from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lives, Parameter, Session
+from breadcrumb.model.facts import Fact
+from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lifetimes, Parameter, Session
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.arrow import (
     coded_array,
@@ -27,10 +29,10 @@ from breadcrumb.store.arrow import (
     text_array,
 )
 from breadcrumb.store.damage import refusing_damage
-from breadcrumb.store.places import Place
+from breadcrumb.store.locations import Location
 from breadcrumb.store.working import WorkingCopy
 
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 ABOUT = ABOUT_NAME
 STATES = "states"
 _ROW_GROUP = 1 << 18
@@ -47,7 +49,7 @@ def write_folder(data: TraceData, folder: Path) -> None:
     session = data.session
     folder.mkdir(exist_ok=True)
     _write(folder / "frames.parquet", _frames_table(session.clock))
-    _write(folder / "lives.parquet", _lives_table(session))
+    _write(folder / "lifetimes.parquet", _lifetimes_table(session))
     _write(folder / "events.parquet", _events_table(session))
     _write(folder / "parameters.parquet", _parameters_table(session))
     (folder / STATES).mkdir()
@@ -58,7 +60,8 @@ def write_folder(data: TraceData, folder: Path) -> None:
         "format": FORMAT_VERSION,
         "about": dict(session.about),
         "declared": {"events": session.declared_events, "kinds": session.declared_kinds},
-        "notes": session.notes,
+        "facts": [asdict(fact) for fact in session.facts],
+        "participants": session.participants,
     }
     (folder / ABOUT).write_text(json.dumps(about, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
 
@@ -66,55 +69,60 @@ def write_folder(data: TraceData, folder: Path) -> None:
 class FolderTrace:
     """A trace of open formats in some place; columns are read when they are asked for, and kept."""
 
-    def __init__(self, place: Place) -> None:
-        self._place = place
+    def __init__(self, location: Location) -> None:
+        self._location = location
         self._columns: dict[tuple[str, str], ColumnData] = {}
-        self._about = _read_about(place)
+        self._about = _read_about(location)
 
     @cached_property
     def session(self) -> Session:
         """All that is known besides the states."""
-        with refusing_damage(self._place.where):
+        with refusing_damage(self._location.where):
             return self._read_session()
 
     def _read_session(self) -> Session:
         frames = self._read("frames.parquet")
         clock = _read_clock(frames)
-        places = _Places(clock)
-        lives = _read_lives(self._read("lives.parquet"), places)
-        events = _read_events(self._read("events.parquet"), places)
+        indices = _Indices(clock)
+        lifetimes = _read_lifetimes(self._read("lifetimes.parquet"), indices)
+        events = _read_events(self._read("events.parquet"), indices)
         parameters = self._read("parameters.parquet").to_pylist()
         declared = self._about["declared"]
         return Session(
-            label=self._place.label,
+            label=self._location.label,
             about=self._about["about"],
             clock=clock,
-            lives=lives,
+            lifetimes=lifetimes,
             events=events,
-            names=tuple(places.names),
-            kinds=tuple(places.kinds),
+            names=tuple(indices.names),
+            kinds=tuple(indices.kinds),
             parameters=tuple(
-                Parameter(one["name"], clock.row_at_or_after(one["frame"]), json.loads(one["value"]), one["unit"])
+                Parameter(
+                    one["name"], clock.clock_index_at_or_after(one["frame"]), json.loads(one["value"]), one["unit"]
+                )
                 for one in parameters
             ),
             declared_events=tuple(declared["events"]),
             declared_kinds=tuple(declared["kinds"]),
-            notes=tuple(self._about["notes"]),
+            facts=tuple(Fact(**fact) for fact in self._about["facts"]),
+            participants={
+                name: tuple((by, on) for by, on in pairs) for name, pairs in self._about["participants"].items()
+            },
         )
 
     def columns(self, kind: str) -> Sequence[str]:
         """Return the names of a kind's columns."""
         name = f"{STATES}/{_file_name(kind)}"
-        if not self._place.has(name):
+        if not self._location.has(name):
             return ()
-        with refusing_damage(self._place.path(name)), self._place.open(name) as file:
-            return tuple(column for column in pq.read_schema(file).names if column not in ("life", "frame"))
+        with refusing_damage(self._location.path(name)), self._location.open(name) as file:
+            return tuple(column for column in pq.read_schema(file).names if column not in ("lifetime", "frame"))
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
-        """Return the life and the row of the clock of each of a kind's samples."""
-        life = self._kept(kind, "life", lambda column: ColumnData(_read_life(column, self.session)))
-        row = self._kept(kind, "frame", lambda column: ColumnData(_read_row(column, self.session)))
-        return life.values, row.values
+        """Return the lifetime and the clock index of each of a kind's samples."""
+        lifetime = self._kept(kind, "lifetime", lambda column: ColumnData(_read_lifetime(column, self.session)))
+        clock_index = self._kept(kind, "frame", lambda column: ColumnData(_read_clock_index(column, self.session)))
+        return lifetime.values, clock_index.values
 
     def column(self, kind: str, name: str) -> ColumnData:
         """Return one column."""
@@ -124,11 +132,11 @@ class FolderTrace:
         """Return what is made of a column, from the working copy if it is there."""
         if (kind, name) not in self._columns:
             file = f"{STATES}/{_file_name(kind)}"
-            copy = WorkingCopy(self._place.folder / file) if self._place.folder is not None else None
+            copy = WorkingCopy(self._location.folder / file) if self._location.folder is not None else None
             column = copy.load(name) if copy is not None else None
             if column is None:
                 table = self._read(file, [name])
-                with refusing_damage(self._place.path(file)):
+                with refusing_damage(self._location.path(file)):
                     column = make(table[name])
                 if copy is not None:
                     copy.keep(name, column)
@@ -136,7 +144,7 @@ class FolderTrace:
         return self._columns[kind, name]
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
-        with refusing_damage(self._place.path(name)), self._place.open(name) as file:
+        with refusing_damage(self._location.path(name)), self._location.open(name) as file:
             # read_table would load pandas, which takes longer; threads still at it when a command ends can abort it
             return pq.ParquetFile(file).read(columns=columns, use_threads=False)
 
@@ -146,20 +154,16 @@ def _file_name(kind: str) -> str:
     return urllib.parse.quote(kind, safe=" ").replace(".", "%2E") + ".parquet"
 
 
-def _read_about(place: Place) -> dict[str, Any]:
-    path = place.path(ABOUT)
-    with refusing_damage(path), place.open(ABOUT) as file:
+def _read_about(location: Location) -> dict[str, Any]:
+    path = location.path(ABOUT)
+    with refusing_damage(path), location.open(ABOUT) as file:
         content = file.read()
     try:
         about: dict[str, Any] = json.loads(content.decode("utf-8"))
         version = int(about["format"])
     except (ValueError, LookupError, TypeError) as error:
         raise NotATrace(f"{path}: expected the description of a trace, found something else ({error})") from None
-    if version > FORMAT_VERSION:
-        raise TraceTooNew(
-            f"{path}: written in format {version}, and this version of breadcrumb reads up to {FORMAT_VERSION}; "
-            "install a newer breadcrumb"
-        )
+    refuse_other_formats(path, version, FORMAT_VERSION)
     return about
 
 
@@ -184,14 +188,14 @@ def _write(path: Path, columns: Mapping[str, Any]) -> None:
 
 
 def _write_kind(data: TraceData, kind: str, path: Path) -> None:
-    life, row = data.index(kind)
+    lifetime, clock_index = data.index(kind)
     columns = {name: data.column(kind, name) for name in data.columns(kind)}
-    frame = data.session.clock.frames[row]
+    frame = data.session.clock.frames[clock_index]
     arrays = {name: column_array(column) for name, column in columns.items()}
-    _write(path, {"life": int_array(life), "frame": int_array(frame), **arrays})
+    _write(path, {"lifetime": int_array(lifetime), "frame": int_array(frame), **arrays})
     with pq.ParquetFile(path) as written:
         back = written.read(use_threads=False)
-    same = _checksum(ints(back["life"], NOBODY)) == _checksum(life) and all(
+    same = _checksum(ints(back["lifetime"], NOBODY)) == _checksum(lifetime) and all(
         _checksum(column_data(back[name]).values) == _checksum(column.values)
         for name, column in columns.items()
         if column.valid is None and column.texts is None  # what stands in place of a missing value is nobody's business
@@ -216,24 +220,24 @@ def _read_clock(table: Any) -> Clock:
     return Clock(ints(table["frame"], NOBODY), column_data(table["t"]).values, **told)
 
 
-def _lives_table(session: Session) -> dict[str, Any]:
-    lives, frames = session.lives, session.clock.frames
+def _lifetimes_table(session: Session) -> dict[str, Any]:
+    lifetimes, frames = session.lifetimes, session.clock.frames
     return {
-        "life": int_array(np.arange(lives.size)),
-        "id": coded_array(lives.name, session.names or ("",)),
-        "kind": coded_array(lives.kind, session.kinds or ("",)),
-        "parent": coded_array(np.maximum(lives.parent, 0), session.names or ("",), lives.parent != NOBODY),
-        "appear_frame": _frame_of(lives.appear, frames),
-        "first_frame": _frame_of(lives.first, frames),
-        "last_frame": _frame_of(lives.last, frames),
-        "leave_frame": _frame_of(lives.leave, frames),
+        "lifetime": int_array(np.arange(lifetimes.size)),
+        "id": coded_array(lifetimes.name, session.names or ("",)),
+        "kind": coded_array(lifetimes.kind, session.kinds or ("",)),
+        "parent": coded_array(np.maximum(lifetimes.parent, 0), session.names or ("",), lifetimes.parent != NOBODY),
+        "appear_frame": _frame_of(lifetimes.appear, frames),
+        "first_frame": _frame_of(lifetimes.first, frames),
+        "last_frame": _frame_of(lifetimes.last, frames),
+        "leave_frame": _frame_of(lifetimes.leave, frames),
     }
 
 
 def _events_table(session: Session) -> dict[str, Any]:
     events, names = session.events, session.names or ("",)
     return {
-        "frame": _frame_of(events.row, session.clock.frames),
+        "frame": _frame_of(events.clock_index, session.clock.frames),
         "order": int_array(events.order, events.order != NOBODY),
         "name": coded_array(events.kind, events.kinds or ("",)),
         "by": coded_array(np.maximum(events.by, 0), names, events.by != NOBODY),
@@ -246,48 +250,48 @@ def _events_table(session: Session) -> dict[str, Any]:
 def _parameters_table(session: Session) -> dict[str, Any]:
     parameters, frames = session.parameters, session.clock.frames
     return {
-        "frame": _frame_of(np.array([one.row for one in parameters], np.int64), frames),
+        "frame": _frame_of(np.array([one.clock_index for one in parameters], np.int64), frames),
         "name": text_array([one.name for one in parameters]),
         "value": text_array([json.dumps(one.value) for one in parameters]),
         "unit": text_array([one.unit for one in parameters]),
     }
 
 
-def _frame_of(row: Ints, frames: Ints) -> Any:
-    valid = row != NOBODY
-    return int_array(frames[np.maximum(row, 0)] if len(frames) else np.zeros(len(row), np.int64), valid)
+def _frame_of(clock_index: Ints, frames: Ints) -> Any:
+    valid = clock_index != NOBODY
+    return int_array(frames[np.maximum(clock_index, 0)] if len(frames) else np.zeros(len(clock_index), np.int64), valid)
 
 
-def _read_life(column: Any, session: Session) -> Ints:
-    life = ints(column, NOBODY)
-    if len(life) and not (life.min() >= 0 and life.max() < session.lives.size):
-        raise ValueError("a sample of a life that the trace does not have")
-    return life
+def _read_lifetime(column: Any, session: Session) -> Ints:
+    lifetime = ints(column, NOBODY)
+    if len(lifetime) and not (lifetime.min() >= 0 and lifetime.max() < session.lifetimes.size):
+        raise ValueError("a sample of a lifetime that the trace does not have")
+    return lifetime
 
 
-def _read_row(column: Any, session: Session) -> Ints:
+def _read_clock_index(column: Any, session: Session) -> Ints:
     frame, frames = ints(column, NOBODY), session.clock.frames
-    row = np.searchsorted(frames, frame)
-    if len(row) and (row.max() >= session.clock.size or (frames[row] != frame).any()):
+    clock_index = np.searchsorted(frames, frame)
+    if len(clock_index) and (clock_index.max() >= session.clock.size or (frames[clock_index] != frame).any()):
         raise ValueError("a sample on a frame that the trace does not have")
-    return row
+    return clock_index
 
 
-class _Places:
-    """The places of texts in the session's lists, as they are met."""
+class _Indices:
+    """The indices of texts in the session's lists, as they are met."""
 
     def __init__(self, clock: Clock) -> None:
         self.clock = clock
         self.names: dict[str, int] = {}
         self.kinds: dict[str, int] = {}
 
-    def rows(self, column: Any) -> Ints:
-        """Return the rows of the clock of a column of frame numbers."""
+    def clock_indices(self, column: Any) -> Ints:
+        """Return the clock indices of a column of frame numbers."""
         frames = ints(column, NOBODY)
         return np.where(frames == NOBODY, NOBODY, np.searchsorted(self.clock.frames, frames))
 
     def of(self, column: Any, known: dict[str, int]) -> Ints:
-        """Return the places of a column of texts, adding those not met before."""
+        """Return the indices of a column of texts, adding those not met before."""
         data = column_data(column)
         texts = data.texts or ()
         used = np.unique(data.values if data.valid is None else data.values[data.valid])
@@ -297,27 +301,27 @@ class _Places:
         return place[data.values] if data.valid is None else np.where(data.valid, place[data.values], NOBODY)
 
 
-def _read_lives(table: Any, places: _Places) -> Lives:
-    return Lives(
-        name=places.of(table["id"], places.names),
-        kind=places.of(table["kind"], places.kinds),
-        parent=places.of(table["parent"], places.names),
-        appear=places.rows(table["appear_frame"]),
-        first=places.rows(table["first_frame"]),
-        last=places.rows(table["last_frame"]),
-        leave=places.rows(table["leave_frame"]),
+def _read_lifetimes(table: Any, indices: _Indices) -> Lifetimes:
+    return Lifetimes(
+        name=indices.of(table["id"], indices.names),
+        kind=indices.of(table["kind"], indices.kinds),
+        parent=indices.of(table["parent"], indices.names),
+        appear=indices.clock_indices(table["appear_frame"]),
+        first=indices.clock_indices(table["first_frame"]),
+        last=indices.clock_indices(table["last_frame"]),
+        leave=indices.clock_indices(table["leave_frame"]),
     )
 
 
-def _read_events(table: Any, places: _Places) -> Events:
+def _read_events(table: Any, indices: _Indices) -> Events:
     kinds: dict[str, int] = {}
     return Events(
-        row=places.rows(table["frame"]),
+        clock_index=indices.clock_indices(table["frame"]),
         order=ints(table["order"], NOBODY),
-        kind=places.of(table["name"], kinds),
+        kind=indices.of(table["name"], kinds),
         kinds=tuple(kinds),
-        by=places.of(table["by"], places.names),
-        on=places.of(table["on"], places.names),
+        by=indices.of(table["by"], indices.names),
+        on=indices.of(table["on"], indices.names),
         data=tuple(json.loads(text) if text else {} for text in table["data"].to_pylist()),
         late=column_data(table["late"]).values,
     )

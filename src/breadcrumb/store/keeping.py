@@ -7,7 +7,7 @@ from pathlib import Path
 
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.folder import write_folder
-from breadcrumb.store.places import ZIPPED
+from breadcrumb.store.locations import ZIPPED
 
 
 def write_copy(data: TraceData, target: Path) -> None:

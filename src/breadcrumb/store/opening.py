@@ -10,12 +10,12 @@ from breadcrumb.errors import NotATrace, TraceError
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.reading import Journal, parse_journal
-from breadcrumb.model.session import CUT
+from breadcrumb.model.facts import CUT, EMPTY, IN_MEMORY, Fact
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
+from breadcrumb.store.locations import ZIPPED, Location, folder_location, is_remote, other_location
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
-from breadcrumb.store.places import ZIPPED, Place, folder_place, is_remote, other_place
 
 _MAKING = "making-"
 
@@ -27,10 +27,11 @@ def open_data(path: str | Path) -> TraceData:
         NotATrace: there is nothing, or something else, at this path.
         TraceError: a part of the trace is missing or damaged.
         TraceTooNew: a newer version of the library wrote it.
+        TraceTooOld: it was written in a format that is not read any more.
     """
     folder = Path(path)
     if is_remote(path) or (folder.suffix == ZIPPED and folder.is_file()):
-        return _open_elsewhere(other_place(path))
+        return _open_elsewhere(other_location(path))
     if not folder.is_dir():
         raise NotATrace(_what_is_there(folder))
     try:
@@ -38,20 +39,20 @@ def open_data(path: str | Path) -> TraceData:
     except FileNotFoundError:
         pass  # it was opened before, or another process has turned it into Parquet this very moment
     if (folder / ABOUT).exists():
-        return FolderTrace(folder_place(folder))
+        return FolderTrace(folder_location(folder))
     raise NotATrace(
         f"{folder}: expected a trace, that is a folder with {ABOUT} or {FILE_NAME} in it; found neither. "
         "Name the folder whose name ends in .crumbs"
     )
 
 
-def _open_elsewhere(place: Place) -> TraceData:
+def _open_elsewhere(place: Location) -> TraceData:
     if not place.has(FILE_NAME):
         return FolderTrace(place)
     with refusing_damage(place.path(FILE_NAME)), place.open(FILE_NAME) as file:
         journal = parse_journal(file.read(), place.path(FILE_NAME))
-        notes = (*_notes(journal, free=True), "recorded and never opened where it was; held in memory")
-        return trace_from_journal(journal, place.label, notes)
+        facts = (*_facts(journal, free=True), Fact(IN_MEMORY, detail="it was never opened where it was recorded"))
+        return trace_from_journal(journal, place.label, facts)
 
 
 def _what_is_there(path: Path) -> str:
@@ -80,26 +81,26 @@ def _take_over(folder: Path, file: BinaryIO, *, free: bool) -> TraceData:
     path = folder / FILE_NAME
     with refusing_damage(path):
         journal = parse_journal(file.read(), str(path))
-        notes = _notes(journal, free=free)
+        facts = _facts(journal, free=free)
         if not free:
-            still = "still being recorded, or being opened elsewhere; held in memory"
-            return trace_from_journal(journal, folder.stem, (*notes, still))
-        trace = trace_from_journal(journal, folder.stem, notes)
+            still = Fact(IN_MEMORY, detail="it is still being recorded, or being opened elsewhere")
+            return trace_from_journal(journal, folder.stem, (*facts, still))
+        trace = trace_from_journal(journal, folder.stem, facts)
         try:
             _convert(trace, folder)
         except OSError as error:
-            reason = f"the folder cannot be written ({error.strerror}); held in memory"
-            return trace_from_journal(journal, folder.stem, (*notes, reason))
+            reason = Fact(IN_MEMORY, detail=f"the folder cannot be written ({error.strerror})")
+            return trace_from_journal(journal, folder.stem, (*facts, reason))
         return trace
 
 
-def _notes(journal: Journal, *, free: bool) -> tuple[str, ...]:
+def _facts(journal: Journal, *, free: bool) -> tuple[Fact, ...]:
     if not journal.frames:
-        return ("no frame was recorded",)
+        return (Fact(EMPTY),)
     if journal.seal is not None or not free:
         return ()
     last = journal.frames[-1]
-    return (f"{CUT} after frame {last.frame} ({last.t:.3f} s); all up to there is whole",)
+    return (Fact(CUT, detail=str(last.frame)),)
 
 
 def _convert(trace: MemoryTrace, folder: Path) -> None:

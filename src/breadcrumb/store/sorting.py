@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 from breadcrumb.model.session import ColumnData, Ints
 
 
-def by_life_and_row(life: Ints, row: Ints) -> Ints:
-    """Return the order that sorts samples by life, then by row; rows of one table come sorted by row already."""
-    if (row[1:] >= row[:-1]).all():
-        highest = int(life.max(initial=0))
-        narrow = life.astype(np.uint16) if highest < 2**16 else life  # a stable sort of 16 bits is a radix sort
+def by_lifetime_and_frame(lifetime: Ints, clock_index: Ints) -> Ints:
+    """Return the order that sorts samples by lifetime, then by clock index; a table's rows are in the clock's order."""
+    if (clock_index[1:] >= clock_index[:-1]).all():
+        highest = int(lifetime.max(initial=0))
+        narrow = lifetime.astype(np.uint16) if highest < 2**16 else lifetime  # a stable sort of 16 bits is a radix sort
         return np.argsort(narrow, kind="stable")
-    return np.lexsort((row, life))
+    return np.lexsort((clock_index, lifetime))
 
 
 def merge_columns(columns: Sequence[ColumnData | None], sizes: Sequence[int], order: Ints) -> ColumnData:

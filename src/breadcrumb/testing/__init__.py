@@ -2,6 +2,7 @@
 
 from breadcrumb.testing.conformance import assert_kept, assert_sent, script_as_json, sender_script, store_sessions
 from breadcrumb.testing.making import make_trace, small_trace
+from breadcrumb.testing.names import odd_names
 from breadcrumb.testing.sameness import differences
 
 __all__ = [
@@ -9,6 +10,7 @@ __all__ = [
     "assert_sent",
     "differences",
     "make_trace",
+    "odd_names",
     "script_as_json",
     "sender_script",
     "small_trace",

@@ -15,6 +15,7 @@ from breadcrumb.journal.reading import read_journal
 from breadcrumb.listen.sessions import SessionWriter
 from breadcrumb.record.recorder import Recorder
 from breadcrumb.store.memory import trace_from_journal
+from breadcrumb.testing.names import odd_names
 from breadcrumb.testing.sameness import differences
 from breadcrumb.trace.opened import Trace
 
@@ -112,7 +113,7 @@ def _recorded(play: Callable[[Recorder], None], *, sealed: bool) -> Trace:
 
 
 def _play_everything(rec: Recorder) -> None:
-    """Record every sort of value, life, event and clock."""
+    """Record every sort of value, lifetime, event and clock."""
     draw = random.Random(3)
     boat = SimpleNamespace(at=[0.0, -0.0, 1.0], turn=(0.0, 0.0, 0.0, 1.0), lit=True, state="idle", n=1, holder=None)
     hands = [SimpleNamespace(name=f"hand é\n{n}", holder=boat, grip=(0.5, n)) for n in range(2)]
@@ -130,7 +131,7 @@ def _play_everything(rec: Recorder) -> None:
         sparks[:] = [SimpleNamespace(age=frame)] if frame % 4 < 2 else []
         if frame in (5, 25):
             rec.parameter("skiff.cap", frame / 3, "m/s")
-            rec.brief_life("spray", parent=boat)
+            rec.brief_lifetime("spray", parent=boat)
             rec.renew(hands[0])
         rec.event("tick", by=boat, on="wall", data={"frame": frame, "deep": {"a": [1, None, "é", True]}})
         rec.event("tock")
@@ -141,7 +142,7 @@ def _play_everything(rec: Recorder) -> None:
 
 def _play_without_samples(rec: Recorder) -> None:
     for frame in range(3):
-        rec.brief_life("spark", id="again")
+        rec.brief_lifetime("spark", id="again")
         rec.frame(frame * _STEP)
 
 
@@ -164,6 +165,8 @@ def _script(draw: random.Random) -> "list[Call]":
     call("open", about={"game": "Lantern Bay", "seed": 7, "units": {"at": "m"}, "declare": {"events": ["never.seen"]}})
     call("appear", id="heron", kind="skiff", parent=None)
     call("appear", id="händ\n1", kind="hand", parent="heron")
+    call("appear", id="odd", kind="odd", parent=None)
+    call("state", id="odd", properties={name: number for number, name in enumerate(odd_names())})
     for frame in range(_FRAMES):
         if frame == 8:
             call("leave", id="händ\n1")
@@ -216,7 +219,7 @@ def _lines(calls: tuple[Call, ...]) -> "list[dict[str, Any]]":
     now: dict[str, Any] = {}
     for call, args in calls:
         if call == "open":
-            lines.append({"breadcrumb": 1, "about": args["about"]})
+            lines.append({"breadcrumb": 2, "about": args["about"]})
         elif call == "appear":
             now.setdefault("appear", []).append(args)
         elif call == "leave":

@@ -34,7 +34,7 @@ def make_trace(
     Args:
         states: for each frame, the properties of each object that is there, by its id.
         kinds: the kind of each object, by its id; all objects of a kind have the same properties.
-        events: tuples of the place of the frame, the name, and if need be by, on and data.
+        events: tuples of the index of the frame, the name, and if need be by, on and data.
         times: the time of each frame; 0.1 s apart if left out.
         frames: the number of each frame; without gaps if left out.
         declare: events that may occur.
@@ -96,16 +96,16 @@ def _record(
             first = next((state[id] for state in states for id in state if kinds[id] == kind), {})
             readers: dict[str, Any] = {prop: prop for prop in first}
             rec.watch_each(partial(_of_kind, there, kinds, kind), kind=kind, id="id_", **readers)
-        for place, state in enumerate(states):
+        for index, state in enumerate(states):
             for id in [id for id in there if id not in state]:
                 del there[id]
             for id, properties in state.items():
                 vars(there.setdefault(id, SimpleNamespace(id_=id))).update(properties)
-            for _, name, *rest in (event for event in events if event[0] == place):
+            for _, name, *rest in (event for event in events if event[0] == index):
                 by, on, data = [*rest, None, None, None][:3]
                 rec.event(name, by=by, on=on, data=data)
-            t = place * _STEP if times is None else times[place]
-            rec.frame(t, frame=None if frames is None else frames[place])
+            t = index * _STEP if times is None else times[index]
+            rec.frame(t, frame=None if frames is None else frames[index])
 
 
 def _of_kind(there: Mapping[str, SimpleNamespace], kinds: Mapping[str, str], kind: str) -> list[SimpleNamespace]:

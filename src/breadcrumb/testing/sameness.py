@@ -33,7 +33,7 @@ def _differences(one: TraceData, other: TraceData) -> Iterator[str]:
             *({"events": {*s.declared_events}, "kinds": {*s.declared_kinds}} for s in (mine, yours)),
         ),
         ("the clock", _clock(mine.clock), _clock(yours.clock)),
-        ("the lives", _lives(mine), _lives(yours)),
+        ("the lifetimes", _lifetimes(mine), _lifetimes(yours)),
         ("the events", _events(mine), _events(yours)),
         ("the parameters", mine.parameters, yours.parameters),
         ("whether the recording was cut", mine.is_cut, yours.is_cut),
@@ -43,7 +43,7 @@ def _differences(one: TraceData, other: TraceData) -> Iterator[str]:
             yield f"{what}: {_first_difference(first, second)}"
     for kind in sorted(_kinds(one).keys() & _kinds(other).keys()):
         if not all(map(np.array_equal, one.index(kind), other.index(kind))):
-            yield f"the samples of {kind} are of other lives or frames"
+            yield f"the samples of {kind} are of other lifetimes or frames"
             continue
         for name in sorted({*one.columns(kind)} & {*other.columns(kind)}):
             yield from _column(f"{kind} {name}", one.column(kind, name), other.column(kind, name))
@@ -58,9 +58,9 @@ def _column(name: str, one: ColumnData, other: ColumnData) -> Iterator[str]:
     both = there & here
     same[both] &= _same_bits(_read(one)[both], _read(other)[both])
     if not same.all():
-        place = int(np.argmin(same))
-        first, second = (_read(c)[place] if ok[place] else None for c, ok in ((one, there), (other, here)))
-        yield f"{name}, sample {place}: {first!r} and {second!r}; {int((~same).sum())} of {len(same)} differ"
+        index = int(np.argmin(same))
+        first, second = (_read(c)[index] if ok[index] else None for c, ok in ((one, there), (other, here)))
+        yield f"{name}, sample {index}: {first!r} and {second!r}; {int((~same).sum())} of {len(same)} differ"
 
 
 def _read(column: ColumnData) -> NDArray[Any]:
@@ -83,26 +83,33 @@ def _clock(clock: Clock) -> list[Any]:
     return [clock.frames.tolist(), *(None if one is None else [repr(value) for value in one.tolist()] for one in told)]
 
 
-def _lives(session: Session) -> list[Any]:
-    lives, names = session.lives, [*session.names, None]
-    rows = zip(*(one.tolist() for one in (lives.appear, lives.first, lives.last, lives.leave)), strict=True)
-    whose = zip(_texts(lives.name, names), _texts(lives.kind, session.kinds), _texts(lives.parent, names), strict=True)
+def _lifetimes(session: Session) -> list[Any]:
+    lifetimes, names = session.lifetimes, [*session.names, None]
+    rows = zip(
+        *(one.tolist() for one in (lifetimes.appear, lifetimes.first, lifetimes.last, lifetimes.leave)), strict=True
+    )
+    whose = zip(
+        _texts(lifetimes.name, names),
+        _texts(lifetimes.kind, session.kinds),
+        _texts(lifetimes.parent, names),
+        strict=True,
+    )
     return [*zip(whose, rows, strict=True)]
 
 
 def _events(session: Session) -> list[Any]:
     events, names = session.events, [*session.names, None]
     who = zip(_texts(events.by, names), _texts(events.on, names), map(dict, events.data), strict=True)
-    when = zip(events.row.tolist(), events.order.tolist(), events.late.tolist(), strict=True)
+    when = zip(events.clock_index.tolist(), events.order.tolist(), events.late.tolist(), strict=True)
     return [*zip(when, _texts(events.kind, events.kinds), who, strict=True)]
 
 
-def _texts(places: Ints, texts: Any) -> list[Any]:
-    return [texts[place] if place != NOBODY else None for place in places.tolist()]
+def _texts(indices: Ints, texts: Any) -> list[Any]:
+    return [texts[index] if index != NOBODY else None for index in indices.tolist()]
 
 
 def _first_difference(first: Any, second: Any) -> str:
     if isinstance(first, list) and isinstance(second, list) and len(first) == len(second):
-        place = next(place for place, pair in enumerate(zip(first, second, strict=True)) if pair[0] != pair[1])
-        return f"number {place}: {first[place]!r} and {second[place]!r}"
+        index = next(index for index, pair in enumerate(zip(first, second, strict=True)) if pair[0] != pair[1])
+        return f"number {index}: {first[index]!r} and {second[index]!r}"
     return f"{first!r} and {second!r}"

@@ -1,1 +1,1 @@
-"""What users hold: a trace, its objects, its events. The only room that joins the store and the algebra."""
+"""What users hold: a trace, its objects, its events. The only package that joins the store and the algebra."""

@@ -7,12 +7,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import UnknownName
+from breadcrumb.model.columns import property_and_part, property_of
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.trace.vocabulary import look_at
@@ -30,9 +33,9 @@ class UnknownProperty(UnknownName, AttributeError):
 
 
 class Objects:
-    """One object or a group, over all lives. Each recorded property is an attribute that gives a signal.
+    """One object or a group, over all lifetimes. Each recorded property is an attribute that gives a signal.
 
-    A property that is called like something else here, such as `kind` or `ids`, is had by `signal("kind")`.
+    A property that is called like something else here, such as `kind` or `ids`, is had by `objects["kind"]`.
 
     From `position`, `velocity`, `speed`, `acceleration` and `heading`, the direction in plan in which it moves, are
     derived, unless they were recorded themselves.
@@ -44,45 +47,76 @@ class Objects:
         [0.0, 1.0, 2.0, 3.0]
     """
 
-    def __init__(self, data: TraceData, kind: str, lives: Ints, called: str, unseen: str = "") -> None:
-        self._data, self._lives, self._unseen = data, lives, unseen
+    def __init__(
+        self,
+        data: TraceData,
+        kind: str,
+        lifetimes: Ints,
+        called: str,
+        unseen: str = "",
+        key: Key = NO_KEY,
+        *,
+        is_group: bool = True,
+    ) -> None:
+        self._data, self._lifetimes, self._unseen = data, lifetimes, unseen
         self.kind = kind
         self.called = called
+        self.key = key
+        self.is_group = is_group
+        """Whether all objects of the kind were asked for, and not one of them."""
 
     def __repr__(self) -> str:
-        return f"<{self.called}: {len(self.ids)} objects, {len(self._lives)} lives>"
+        return f"<{self.called}: {counted(len(self.ids), 'objects')}, {counted(len(self._lifetimes), 'lifetimes')}>"
 
     def __getattr__(self, name: str) -> Signal:
         if name.startswith("_"):
             raise AttributeError(name)
         return self.signal(name)
 
+    def __getitem__(self, name: str) -> Signal:
+        """Return a property by its name, whatever that is."""
+        return self.signal(name)
+
+    def __dir__(self) -> list[str]:
+        return [*super().__dir__(), *(name for name in self._known if name.isidentifier())]
+
+    def has(self, name: str) -> bool:
+        """Tell whether a property was recorded or can be derived; of a kind that was not seen, any may have been."""
+        return bool(self._unseen) or name in self._known
+
     @property
     def ids(self) -> tuple[str, ...]:
         """The ids of the objects, in the order in which they appeared."""
-        return tuple(dict.fromkeys(self._data.session.who(life) for life in self._lives.tolist()))
+        return tuple(dict.fromkeys(self._data.session.who(lifetime) for lifetime in self._lifetimes.tolist()))
 
     @property
     def properties(self) -> tuple[str, ...]:
         """The names of the recorded properties."""
-        return tuple(dict.fromkeys(column.split(".")[0] for column in self._data.columns(self.kind)))
+        return tuple(dict.fromkeys(map(property_of, self._data.columns(self.kind))))
 
     @property
     def appears(self) -> Moments:
         """The moments at which an object was seen to appear; one that was there from the start has none."""
-        return self._life_moments(self._data.session.lives.appear, "appearance")
+        return self._lifetime_moments(self._data.session.lifetimes.appear, "appearance", "appears")
 
     @property
     def leaves(self) -> Moments:
         """The moments at which an object was gone; one that is there at the end has none."""
-        return self._life_moments(self._data.session.lives.leave, "leaving")
+        return self._lifetime_moments(self._data.session.lifetimes.leave, "leaving", "leaves")
 
     @property
-    def life_spans(self) -> Spans:
-        """The stretches of frames on which each life was sampled."""
-        lives = self._data.session.lives
-        sampled = self._lives[lives.first[self._lives] != NOBODY]
-        return Spans(self._data.session, f"lives of {self.called}", sampled, lives.first[sampled], lives.last[sampled])
+    def lifetimes(self) -> Spans:
+        """The stretches of frames on which each lifetime was sampled."""
+        lifetimes = self._data.session.lifetimes
+        sampled = self._lifetimes[lifetimes.first[self._lifetimes] != NOBODY]
+        return Spans(
+            self._data.session,
+            f"lifetimes of {self.called}",
+            sampled,
+            lifetimes.first[sampled],
+            lifetimes.last[sampled],
+            key=self.key.then("lifetimes"),
+        )
 
     def signal(self, name: str) -> Signal:
         """Return a property by its name, recorded or derived.
@@ -94,17 +128,22 @@ class Objects:
         if name in self._recorded_signals:
             return self._recorded_signals[name]
         if self._unseen:
-            return Signal(self._track, name, (np.zeros(0),), owner=self.called)
-        columns = [column for column in self._data.columns(self.kind) if column.split(".")[0] == name]
+            unit = self._data.session.unit_of(self.kind, name)
+            return Signal(self._track, name, (np.zeros(0),), unit=unit, owner=self.called, key=self.key.then(name))
+        columns = [column for column in self._data.columns(self.kind) if property_of(column) == name]
         if columns:
             return self._recorded_signals.setdefault(name, self._recorded(name, columns))
         if name in _DERIVED and "position" in self.properties:
             return self._derived(name)
-        known = [*self.properties, *(_DERIVED if "position" in self.properties else ())]
-        raise UnknownProperty("property", name, known, self.called)
+        raise UnknownProperty("property", name, self._known, self.called)
+
+    @property
+    def _known(self) -> list[str]:
+        """The properties that were recorded, and those that are derived."""
+        return [*self.properties, *(_DERIVED if "position" in self.properties else ())]
 
     def _recorded(self, name: str, columns: list[str]) -> Signal:
-        columns.sort(key=lambda column: PART_NAMES.find(column.rpartition(".")[2]))
+        columns.sort(key=lambda column: PART_NAMES.find(property_and_part(column)[1]))
         every = [self._data.column(self.kind, column) for column in columns]
         valid = None
         for column in every:
@@ -113,24 +152,38 @@ class Objects:
         unit = self._data.session.unit_of(self.kind, name)
         parts = tuple(_unchanging(column.values) for column in every)
         space = self._data.session.space_of(self.kind, name)
-        signal = Signal(self._whole_track, name, parts, valid, unit, every[0].texts, self.called, space=space)
+        signal = Signal(
+            self._whole_track,
+            name,
+            parts,
+            valid,
+            unit,
+            every[0].texts,
+            self.called,
+            space=space,
+            key=self.key.then(name),
+        )
         if self._everyone:
             return signal
-        taken = signal.take(self._places)
-        return Signal(self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called, space=space)
+        taken = signal.take(self._indices)
+        return Signal(
+            self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called, space=space, key=signal.key
+        )
 
     def _derived(self, name: str) -> Signal:
+        key = self.key.then(name)
         if name == "speed" and "velocity" not in self.properties:
-            return replace(self.signal("position").speed(), name=name, owner=self.called)
+            return replace(self.signal("position").speed(), name=name, owner=self.called, key=key)
         velocity = self.signal("velocity") if name != "velocity" else self.signal("position").rate()
         if name == "heading":
-            return replace(velocity.direction(), name=name, owner=self.called)
+            return replace(velocity.direction(), name=name, owner=self.called, key=key)
         derived = velocity.norm() if name == "speed" else velocity
         if name == "acceleration":
             derived = velocity.rate() if "velocity" in self.properties else self.signal("position").second_rate()
         return Signal(
-            derived.track, name, derived.parts, derived.valid, derived.unit, None, self.called, derived.known_noise
-        )
+            derived.track, name, derived.parts, derived.valid, derived.unit, None, self.called, derived.known_noise,
+            key=key,
+        )  # fmt: skip
 
     @cached_property
     def _recorded_signals(self) -> dict[str, Signal]:
@@ -139,39 +192,42 @@ class Objects:
 
     @cached_property
     def _whole_track(self) -> Track:
-        life, row = self._data.index(self.kind)
-        return Track(self._data.session, life, row)
+        lifetime, clock_index = self._data.index(self.kind)
+        return Track(self._data.session, lifetime, clock_index)
 
     @cached_property
     def _everyone(self) -> bool:
         session = self._data.session
         kind = session.kinds.index(self.kind)
-        return len(self._lives) == int((session.lives.kind == kind).sum())
+        return len(self._lifetimes) == int((session.lifetimes.kind == kind).sum())
 
     @cached_property
-    def _places(self) -> Ints:
-        return np.flatnonzero(np.isin(self._whole_track.life, self._lives))
+    def _indices(self) -> Ints:
+        return np.flatnonzero(np.isin(self._whole_track.lifetime, self._lifetimes))
 
     @cached_property
     def _track(self) -> Track:
         if self._unseen or not self._data.columns(self.kind):
             nothing = np.zeros(0, np.int64)
             return Track(self._data.session, nothing, nothing, unseen=self._unseen or f"no sample of {self.called}")
-        return self._whole_track if self._everyone else self._whole_track.take(self._places)
+        return self._whole_track if self._everyone else self._whole_track.take(self._indices)
 
-    def _life_moments(self, rows: Ints, what: str) -> Moments:
+    def _lifetime_moments(self, clock_indices: Ints, what: str, key: str) -> Moments:
         session = self._data.session
-        lives = self._lives[rows[self._lives] != NOBODY]
-        lives = lives[np.argsort(rows[lives], kind="stable")]
-        nobody = np.full(len(lives), NOBODY)
-        by = session.lives.name[lives] if len(lives) else nobody
+        lifetimes = self._lifetimes[clock_indices[self._lifetimes] != NOBODY]
+        lifetimes = lifetimes[np.argsort(clock_indices[lifetimes], kind="stable")]
+        nobody = np.full(len(lifetimes), NOBODY)
+        by = session.lifetimes.name[lifetimes] if len(lifetimes) else nobody
         one = (
             f"{'an' if self.kind[:1] in 'aeiou' else 'a'} {self.kind}"
             if self.called.startswith("every ")
             else self.called
         )
         label = f"{what} of {one}"
-        return Moments(session, label, rows[lives], nobody, by, nobody, known_life=lives, unseen=self._unseen)
+        return Moments(
+            session, label, clock_indices[lifetimes], nobody, by, nobody, known_lifetime=lifetimes, unseen=self._unseen,
+            key=self.key.then(key),
+        )  # fmt: skip
 
 
 def _unchanging(values: NDArray[Any]) -> NDArray[Any]:

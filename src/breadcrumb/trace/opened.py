@@ -9,10 +9,14 @@ from typing import TYPE_CHECKING, Any, overload
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.columns import property_of
 from breadcrumb.model.cutting import Part
+from breadcrumb.model.facts import Fact
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Clock, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
@@ -31,7 +35,7 @@ class Trace:
     data: TraceData
 
     def __repr__(self) -> str:
-        return f"<trace {self.label}: {self.clock.size} frames>"
+        return f"<trace {self.label}: {counted(self.clock.size, 'frames')}>"
 
     @property
     def label(self) -> str:
@@ -51,7 +55,12 @@ class Trace:
     @property
     def notes(self) -> tuple[str, ...]:
         """What to know of the recording: that it was cut, or that something could not be read."""
-        return self.data.session.notes
+        return tuple(fact.words for fact in self.data.session.facts)
+
+    @property
+    def facts(self) -> tuple[Fact, ...]:
+        """What to know of the recording, as records: a code, what it is about, and how often."""
+        return self.data.session.facts
 
     @property
     def kinds(self) -> tuple[str, ...]:
@@ -75,14 +84,14 @@ class Trace:
     @property
     def contents(self) -> tuple[str, ...]:
         """Its kinds, their properties, and its events, in words: `kind skiff`, `skiff.speed`, `event bell.rung`."""
-        named = [(kind, name.split(".")[0]) for kind in self.kinds for name in self.data.columns(kind)]
+        named = [(kind, property_of(name)) for kind in self.kinds for name in self.data.columns(kind)]
         properties = dict.fromkeys(f"{kind}.{name}" for kind, name in named)
         return (*(f"kind {kind}" for kind in self.kinds), *properties, *(f"event {name}" for name in self.event_names))
 
     def all(self, kind: str) -> Objects:
         """Return all objects of a kind, as a group.
 
-        A known kind of which there was none gives a group without objects, on which checks are idle.
+        A known kind of which there was none gives a group without objects, on which checks are untested.
 
         Raises:
             UnknownName: the kind is unknown and nearly the same as a known one.
@@ -93,14 +102,7 @@ class Trace:
             ('heron',)
         """
         look_at(f"kind {kind}")
-        if kind in self._groups:
-            return self._groups[kind]
-        session = self.data.session
-        if kind not in session.kinds:
-            unseen = why_unseen("kind", kind, known_here(self.vocabulary).kinds, self.label)
-            return Objects(self.data, kind, np.zeros(0, np.int64), f"every {kind}", unseen)
-        lives = np.flatnonzero(session.lives.kind == session.kinds.index(kind))
-        return self._groups.setdefault(kind, Objects(self.data, kind, lives, f"every {kind}"))
+        return self._objects(Key(kind, kind), f"every {kind}", is_group=True)
 
     def one(self, kind: str | None = None, *, id: str | None = None) -> Objects:
         """Return exactly one object: the only one of its kind, or the one with an id.
@@ -113,22 +115,22 @@ class Trace:
             return self._one(id)
         if kind is None:
             raise Misuse("one: expected a kind, or id=...")
-        group = self.all(kind)
-        ids = group.ids
-        if len(ids) > 1:
-            shown = ", ".join(ids[:8]) + (f" and {len(ids) - 8} more" if len(ids) > 8 else "")
+        look_at(f"kind {kind}")
+        only = self._objects(Key(f"one({kind})", kind), f"the {kind}", is_group=False)
+        if len(only.ids) > 1:
+            shown = ", ".join(only.ids[:8]) + (f" and {len(only.ids) - 8} more" if len(only.ids) > 8 else "")
             raise Misuse(
-                f"{self.label} has {len(ids)} objects of kind {kind!r}: {shown}; name one with id=, or use all()"
+                f"{self.label} has {len(only.ids)} objects of kind {kind!r}: {shown}; name one with id=, or use all()"
             )
-        return self._one(ids[0]) if ids else group
+        return only
 
     def events(
         self, name: str, *, by: str | Objects | None = None, on: str | Objects | None = None, parts: bool = False
     ) -> Moments:
         """Return the moments of all events of a name, or of those by or on certain objects.
 
-        A known event that did not occur gives no moments, on which checks are idle. With `parts`, those by or on the
-        parts of the objects are among them: whatever has one of them for a parent, and the parts of parts.
+        A known event that did not occur gives no moments, on which checks are untested. With `parts`, those by or on
+        the parts of the objects are among them: whatever has one of them for a parent, and the parts of parts.
 
         Raises:
             UnknownName: the name is unknown and nearly the same as a known one.
@@ -143,24 +145,26 @@ class Trace:
         unseen, known = "", known_here(self.vocabulary).events
         if name not in events.kinds:
             unseen = why_unseen("event", name, known, self.label)
-            places = np.zeros(0, np.int64)
+            indices = np.zeros(0, np.int64)
         else:
             chosen = events.kind == events.kinds.index(name)
             for wanted, who in ((by, events.by), (on, events.on)):
                 if wanted is not None:
-                    named = self._name_places(wanted)
+                    named = self._name_indices(wanted)
                     chosen &= np.isin(who, self._with_parts(named) if parts else named)
-            places = np.flatnonzero(chosen)
+            indices = np.flatnonzero(chosen)
+        whom = {what: one for what, one in (("by", by), ("on", on)) if one is not None}
         return Moments(
             self.data.session,
-            name,
-            events.row[places],
-            events.order[places],
-            events.by[places],
-            events.on[places],
-            tuple(events.data[place] for place in places.tolist()),
+            " ".join((name, *(f"{what} {_called(one)}" for what, one in whom.items()))),
+            events.clock_index[indices],
+            events.order[indices],
+            events.by[indices],
+            events.on[indices],
+            tuple(events.data[index] for index in indices.tolist()),
             unseen=unseen,
             is_known=name in known,
+            key=Key(name + (f"({','.join(f'{what}={_key(one)}' for what, one in whom.items())})" if whom else "")),
         )
 
     @overload
@@ -185,18 +189,20 @@ class Trace:
             raise UnknownName("parameter", name, {one.name for one in self.data.session.parameters}, self.label)
         values = [one.value for one in found]
         if at is not None:
-            place = np.searchsorted([one.row for one in found], at.row, side="right") - 1
-            if (place < 0).any():
+            index = np.searchsorted([one.clock_index for one in found], at.clock_index, side="right") - 1
+            if (index < 0).any():
                 raise Misuse(f"parameter {name!r} of {self.label} was not recorded yet at {at.label}")
-            return np.array(values)[place]
+            return np.array(values)[index]
         if any(value != values[0] for value in values):
-            raise Misuse(f"parameter {name!r} of {self.label} changed in play: {values}; say at which moments with at=")
+            raise Misuse(
+                f"parameter {name!r} of {self.label} changed during the session: {values}; pass at= to select moments"
+            )
         return values[0]
 
     def table(self, kind: str) -> "pd.DataFrame":
-        """Return all samples of a kind as a table of pandas: id, life, frame, t, and a column for each part.
+        """Return all samples of a kind as a table of pandas: id, lifetime, frame, t, and a column for each part.
 
-        Lives are counted from 1 for each id. Missing values are missing in pandas too.
+        Lifetimes are counted from 1 for each id. Missing values are missing in pandas too.
 
         Raises:
             UnknownName: the kind is unknown and nearly the same as a known one.
@@ -212,8 +218,8 @@ class Trace:
     def during(self, span: Spans) -> "Trace":
         """Return the trace of one span alone: a play, a round or a shift, to be checked like a session by itself.
 
-        Frames keep their numbers. A life that had begun before has no appear moment in it, and one that goes on behind
-        has no leave moment, as in an excerpt.
+        Frames keep their numbers. A lifetime that had begun before has no appear moment in it, and one that goes on
+        behind has no leave moment, as in an excerpt.
 
         Raises:
             Misuse: it is none, or several; pick one with `spans[0]`.
@@ -230,45 +236,68 @@ class Trace:
         return Trace(Part(self.data, int(span.first[0]), int(span.last[0])))
 
     @cached_property
-    def _groups(self) -> dict[str, Objects]:
-        """The groups that were asked for: what they have found out of their samples serves every check."""
+    def _asked_for(self) -> dict[str, Objects]:
+        """What was asked for: what it has found out of its samples serves every check."""
         return {}
 
-    @cached_property
-    def _single(self) -> dict[str, Objects]:
-        """The single objects that were asked for."""
-        return {}
+    def _objects(self, key: Key, called: str, *, is_group: bool) -> Objects:
+        """Return all objects of a kind, under a key."""
+        known = self._asked_for.get(key.text)
+        if known is not None:
+            return known
+        session = self.data.session
+        if key.kind not in session.kinds:
+            unseen = why_unseen("kind", key.kind, known_here(self.vocabulary).kinds, self.label)
+            return Objects(self.data, key.kind, np.zeros(0, np.int64), called, unseen, key, is_group=is_group)
+        lifetimes = np.flatnonzero(session.lifetimes.kind == session.kinds.index(key.kind))
+        return self._asked_for.setdefault(
+            key.text, Objects(self.data, key.kind, lifetimes, called, key=key, is_group=is_group)
+        )
 
     def _one(self, id: str) -> Objects:
-        if id not in self._single:
-            lives, session = self._lives_of(id), self.data.session
-            self._single[id] = Objects(self.data, session.kinds[session.lives.kind[lives[0]]], lives, id)
-        look_at(f"kind {self._single[id].kind}")
-        return self._single[id]
+        found = self._asked_for.get(f"id {id}")
+        if found is None:
+            lifetimes, session = self._lifetimes_of(id), self.data.session
+            kind = session.kinds[session.lifetimes.kind[lifetimes[0]]]
+            found = self._asked_for[f"id {id}"] = Objects(
+                self.data, kind, lifetimes, id, key=Key(id, kind), is_group=False
+            )
+        look_at(f"kind {found.kind}")
+        return found
 
-    def _lives_of(self, id: str) -> Ints:
+    def _lifetimes_of(self, id: str) -> Ints:
         session = self.data.session
         if id not in session.names:
             raise UnknownName(
-                "object", id, [session.names[place] for place in np.unique(session.lives.name)], self.label
+                "object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], self.label
             )
-        lives = np.flatnonzero(session.lives.name == session.names.index(id))
-        if not len(lives):
+        lifetimes = np.flatnonzero(session.lifetimes.name == session.names.index(id))
+        if not len(lifetimes):
             raise UnknownName(
-                "object", id, [session.names[place] for place in np.unique(session.lives.name)], self.label
+                "object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], self.label
             )
-        return lives
+        return lifetimes
 
     def _with_parts(self, owners: Sequence[int]) -> Sequence[int]:
-        lives = self.data.session.lives
-        while len(more := np.union1d(owners, lives.name[np.isin(lives.parent, owners)])) > len(owners):
+        lifetimes = self.data.session.lifetimes
+        while len(more := np.union1d(owners, lifetimes.name[np.isin(lifetimes.parent, owners)])) > len(owners):
             owners = more.tolist()
         return owners
 
-    def _name_places(self, wanted: str | Objects) -> list[int]:
+    def _name_indices(self, wanted: str | Objects) -> list[int]:
         names = self.data.session.names
         ids = (wanted,) if isinstance(wanted, str) else wanted.ids
         return [names.index(id) if id in names else NOBODY - 1 for id in ids]
+
+
+def _called(whom: str | Objects) -> str:
+    if isinstance(whom, str):
+        return whom
+    return f"any {whom.kind}" if whom.is_group else whom.called
+
+
+def _key(whom: str | Objects) -> str:
+    return whom if isinstance(whom, str) else whom.key.text
 
 
 def open_trace(path: str | Path) -> Trace:

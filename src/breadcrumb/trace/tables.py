@@ -13,17 +13,17 @@ if TYPE_CHECKING:
 
 
 def table_of_samples(data: TraceData, kind: str) -> "pd.DataFrame":
-    """Return a row for each sample: id, life (counted from 1 for each id), frame, t, and a column for each part."""
+    """Return a row for each sample: id, lifetime (counted from 1 for each id), frame, t, and a column for each part."""
     import pandas as pd  # here: it takes longer to load than all the rest
 
     session, names = data.session, data.columns(kind)
     nothing = np.zeros(0, np.int64)
-    life, row = data.index(kind) if names else (nothing, nothing)
+    lifetime, clock_index = data.index(kind) if names else (nothing, nothing)
     columns: dict[str, Any] = {
-        "id": categories(session.lives.name[life], session.names),
-        "life": session.lives.ordinal[life],
-        "frame": session.clock.frames[row],
-        "t": session.clock.times[row],
+        "id": categories(session.lifetimes.name[lifetime], session.names),
+        "lifetime": session.lifetimes.ordinal[lifetime],
+        "frame": session.clock.frames[clock_index],
+        "t": session.clock.times[clock_index],
     }
     return pd.DataFrame(columns | {name: _values(data.column(kind, name)) for name in names})
 

@@ -61,7 +61,7 @@ def look_at(what: str) -> None:
 
 
 def why_unseen(what: str, name: str, known: Iterable[str], where: str) -> str:
-    """Return why nothing of this name is there, as the reason of an idle verdict.
+    """Return why nothing of this name is there, as the reason of an untested verdict.
 
     Raises:
         UnknownName: the name is most likely a typing error.

@@ -3,16 +3,18 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from typing import TYPE_CHECKING
 
-from breadcrumb.verdicts.findings import Finding
+if TYPE_CHECKING:
+    from breadcrumb.verdicts.verdict import Verdict
 
-_collector: ContextVar[list[Finding] | None] = ContextVar("breadcrumb collector", default=None)
+_collector: ContextVar["list[Verdict] | None"] = ContextVar("breadcrumb collector", default=None)
 
 
 @contextmanager
-def collecting() -> Iterator[list[Finding]]:
+def collecting() -> Iterator["list[Verdict]"]:
     """Gather the verdicts that are asserted within, in this context and no other."""
-    verdicts: list[Finding] = []
+    verdicts: list[Verdict] = []
     token = _collector.set(verdicts)
     try:
         yield verdicts
@@ -20,6 +22,6 @@ def collecting() -> Iterator[list[Finding]]:
         _collector.reset(token)
 
 
-def active_collector() -> list[Finding] | None:
+def active_collector() -> "list[Verdict] | None":
     """Return the list that asserted verdicts go to, if anyone listens."""
     return _collector.get()

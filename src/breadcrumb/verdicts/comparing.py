@@ -1,7 +1,8 @@
 """Judging values against what they should be: within limits, or near an expected value."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -15,19 +16,18 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
-from breadcrumb.verdicts.excerpts import Picture, level
-from breadcrumb.verdicts.judging import Case, Phrase, tolerance, within_scope
-from breadcrumb.verdicts.sweeping import Between, SlackOf
-from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.excerpts import PlotSource, level
+from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance, within_scope
+from breadcrumb.verdicts.sweeping import Between, MarginOf
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount
 
 
 class Scope(NamedTuple):
-    """Which samples a check is asked about, and how many there must be."""
+    """Which samples a check is asked about."""
 
     during: Spans | None = None
     except_during: Spans | None = None
-    occasions: int = 1
     reach: int = 0
     """How many samples back a value reaches; it belongs to the spans if all of them do."""
     exempt: Bools | None = None
@@ -42,14 +42,16 @@ class Scope(NamedTuple):
         return within_scope(signal, self.during, self.except_during, self.reach, self.exempt)
 
     def skipped(self, signal: Signal) -> int:
-        """Return how many samples need no value: exempt ones, and those that reach back beyond a life's begin."""
+        """Return how many samples need no value: exempt ones, and those that reach back beyond a lifetime's begin."""
         if signal.valid is None or self.during is not None or self.except_during is not None:
             return 0
         exempt = np.zeros(0, np.int64) if self.exempt is None else np.flatnonzero(self.exempt)
         if not self.reach:
             return len(exempt)
         track = signal.track
-        begins = track.starts[track.session.lives.first[track.life[track.starts]] == track.row[track.starts]]
+        begins = track.starts[
+            track.session.lifetimes.first[track.lifetime[track.starts]] == track.clock_index[track.starts]
+        ]
         return len(np.union1d(begins[~signal.valid[begins]], exempt))
 
 
@@ -60,88 +62,89 @@ def judge_between(
     measured: Signal,
     low: float | None,
     high: float | None,
-    sentence: str,
     *,
     tol: float = 0.0,
     scope: Scope = EVERYTHING,
     position: Signal | None = None,
+    say: Callable[[Signal, int], Phrase] | None = None,
 ) -> Verdict:
-    """Judge that every value lies between two limits, each of which may be left out; the limits are inclusive."""
+    """Judge that every value lies between two limits, each of which may be left out; the limits are inclusive.
+
+    What is said of a breach may be given, as a function of the samples that are asked about, and of the index.
+    """
     seen = scope.of(measured)
-    tol = tolerance(tol, sentence)
+    tol = tolerance(tol)
     values, unit = seen.parts[0], seen.unit
 
     rule = Between(seen, -np.inf if low is None else low - tol, np.inf if high is None else high + tol)
 
-    def phrase(place: int) -> Phrase:
+    def usual(index: int) -> Phrase:
         limits = [f"at least {amount(low, unit)}"] if low is not None else []
         limits += [f"at most {amount(high, unit)}"] if high is not None else []
-        way = "high" if high is not None and values[place] > high else "low"
-        words = f"{amount(-float(rule(slice(place, place + 1))[0]), unit)} too {way}"
-        return Phrase(amount(float(values[place]), unit), " and ".join(limits), words)
+        way = "high" if high is not None and values[index] > high else "low"
+        words = f"{amount(-float(rule(slice(index, index + 1))[0]), unit)} too {way}"
+        return Phrase(amount(float(values[index]), unit), " and ".join(limits), words)
 
     lowest, highest = (None if one is None else level(one) for one in (low, high))
     span = high - low if low is not None and high is not None else None
-    case = Case.of_samples(
-        seen, rule, phrase, noise=lambda: seen.noise, skipped=scope.skipped(seen), allowed=span or None,
-        picture=Picture(seen, lowest, highest, position),
+    evaluation = Evaluation.of_samples(
+        seen, rule, usual if say is None else partial(say, seen), noise=lambda: seen.noise,
+        skipped=scope.skipped(seen), allowed=span or None,
+        plot=PlotSource(seen, lowest, highest, position),
     )  # fmt: skip
-    return _without_missing_moments(case).verdict(sentence, scope.occasions)
+    return _without_missing_moments(evaluation).verdict()
 
 
-def judge_off(
-    off: Signal, tol: float, sentence: str, *, scope: Scope = EVERYTHING, position: Signal | None = None
-) -> Verdict:
+def judge_off(off: Signal, tol: float, *, scope: Scope = EVERYTHING, position: Signal | None = None) -> Verdict:
     """Judge that what was measured as a distance from what should be is no longer than a tolerance."""
-    tol = tolerance(tol, sentence)
+    tol = tolerance(tol)
     values, unit = off.parts[0], off.unit
 
-    def phrase(place: int) -> Phrase:
-        far = float(values[place])
+    def phrase(index: int) -> Phrase:
+        far = float(values[index])
         return Phrase(amount(far, unit), f"at most {amount(tol, unit)}", f"{amount(far - tol, unit)} too far off")
 
-    case = Case.of_samples(
+    evaluation = Evaluation.of_samples(
         off, Between(off, -np.inf, tol), phrase, noise=lambda: off.noise, exact=not tol, allowed=tol or None,
-        picture=Picture(off, None, level(tol), position),
+        plot=PlotSource(off, None, level(tol), position),
     )  # fmt: skip
-    return _without_missing_moments(case).verdict(sentence, scope.occasions)
+    return _without_missing_moments(evaluation).verdict()
 
 
-def judge_flag(
-    flag: Signal, sentence: str, said: Phrase, *, scope: Scope = EVERYTHING, position: Signal | None = None
-) -> Verdict:
+def judge_flag(flag: Signal, said: Phrase, *, scope: Scope = EVERYTHING, position: Signal | None = None) -> Verdict:
     """Judge that a flag is true everywhere; where it is not, the same is said of each."""
     if flag.track.unseen:
-        return idle(flag, sentence)
+        return untested(flag)
     seen = scope.of(flag)
     values = seen.parts[0]
-    case = Case.of_samples(
-        seen, lambda block: values[block] - 1.0, lambda place: said, exact=True, unit="", skipped=scope.skipped(seen),
-        picture=Picture(seen, position=position),
+    evaluation = Evaluation.of_samples(
+        seen, lambda block: values[block] - 1.0, lambda index: said, exact=True, unit="", skipped=scope.skipped(seen),
+        plot=PlotSource(seen, position=position),
     )  # fmt: skip
-    return _without_missing_moments(case).verdict(sentence, scope.occasions)
+    return _without_missing_moments(evaluation).verdict()
 
 
 def judge_near(
     measured: Signal,
     expected: Operand | str,
-    sentence: str,
     *,
     tol: float = 0.0,
     rel_tol: float = 0.0,
     scope: Scope = EVERYTHING,
     position: Signal | None = None,
     undecided: int = 0,
+    verb: str = "",
 ) -> Verdict:
     """Judge that every value is the expected one, give or take a tolerance: numbers, angles, vectors, flags or texts.
 
     Vectors are compared by the length of their difference, angles by the turn from one to the other. Of values that
-    were picked at moments, the missing ones are undecided.
+    were picked at moments, the missing ones are undecided. A breach is told with the verb, as `changes by 2 m`, or as
+    too high, too low or off.
     """
     if measured.track.unseen:
-        return idle(measured, sentence)
+        return untested(measured)
     if measured.texts is not None or measured.is_flag:
-        return _judge_same(measured, expected, sentence, scope)
+        return _judge_same(measured, expected, scope, verb or "differs")
     mine, yours = meet(measured, expected)
     size = len(mine.parts)
     valid = both(mine.valid, yours.valid)
@@ -152,7 +155,7 @@ def judge_near(
     seen = scope.of(replace(mine, parts=(*mine.parts, *yours.parts), valid=valid, known_noise=noise))
     found, due = seen.parts[:size], seen.parts[size:]
     full = FULL_TURNS[mine.unit] if mine.is_angle else None
-    tol, rel_tol = tolerance(tol, sentence), tolerance(rel_tol, sentence)
+    tol, rel_tol = tolerance(tol), tolerance(rel_tol, "rel_tol")
     unit = mine.unit
 
     def off_of(block: slice | Ints) -> Floats:
@@ -161,34 +164,35 @@ def judge_near(
     def allowed_of(block: slice | Ints) -> Floats | float:
         return tol + rel_tol * np.sqrt(sum(part[block] ** 2 for part in due)) if rel_tol else tol
 
-    rule: SlackOf = lambda block: allowed_of(block) - off_of(block)  # noqa: E731
+    rule: MarginOf = lambda block: allowed_of(block) - off_of(block)  # noqa: E731
     if size == 1 and full is None and not rel_tol and is_number(expected):
         looked_at = measured if seen.track is measured.track else seen  # what is known of its extremes serves again
         rule = Between(looked_at, float(expected) - tol, float(expected) + tol)  # type: ignore[arg-type]
 
-    def phrase(place: int) -> Phrase:
+    def phrase(index: int) -> Phrase:
         way = "off"
         if size == 1 and full is None:
-            way = "too high" if found[0][place] > due[0][place] else "too low"
-        words = f"{amount(float(off_of(np.array([place]))[0]), unit)} {way}"
-        return Phrase(_said(found, place, unit), _said(due, place, unit), words)
+            way = "too high" if found[0][index] > due[0][index] else "too low"
+        off = amount(float(off_of(np.array([index]))[0]), unit)
+        words = f"{verb} by {off}" if verb else f"{off} {way}"
+        return Phrase(_said(found, index, unit), _said(due, index, unit), words)
 
     if size == 1:
         low, high = (lambda at, sign=sign: due[0][at] + sign * allowed_of(at) for sign in (-1, 1))
-        picture = Picture(replace(seen, parts=found), low, high, position)
+        plot = PlotSource(replace(seen, parts=found), low, high, position)
     else:
-        picture = Picture(replace(seen, parts=found), None, level(tol), position, measure=off_of)
-    case = Case.of_samples(
+        plot = PlotSource(replace(seen, parts=found), None, level(tol), position, measure=off_of)
+    evaluation = Evaluation.of_samples(
         seen, rule, phrase, noise=lambda: seen.noise,
-        skipped=scope.skipped(seen), exact=not (tol or rel_tol), picture=picture,
+        skipped=scope.skipped(seen), exact=not (tol or rel_tol), plot=plot,
         allowed=float(np.max(allowed_of(slice(None)), initial=0.0)) or None,
     )  # fmt: skip
-    return _without_missing_moments(case, undecided).verdict(sentence, scope.occasions)
+    return _without_missing_moments(evaluation, undecided).verdict()
 
 
-def idle(signal: Signal, sentence: str) -> Verdict:
+def untested(signal: Signal) -> Verdict:
     """Return the verdict on a signal of which there is nothing, because its kind was not seen."""
-    return Verdict(sentence, "idle", signal.track.session.label, of="samples", why_idle=signal.track.unseen)
+    return Verdict(UNNAMED, "untested", signal.track.session.label, of="samples", why_untested=signal.track.unseen)
 
 
 def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None) -> Floats:
@@ -202,7 +206,7 @@ def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None) -> 
         return np.asarray(np.sqrt(sum(squares[1:], squares[0])))
 
 
-def _judge_same(measured: Signal, expected: Any, sentence: str, scope: Scope) -> Verdict:
+def _judge_same(measured: Signal, expected: Any, scope: Scope, verb: str) -> Verdict:
     """Judge flags or texts, which are the expected one or not."""
     if measured.texts is not None and isinstance(expected, Signal):
         same = _same_texts(measured, expected)
@@ -213,15 +217,15 @@ def _judge_same(measured: Signal, expected: Any, sentence: str, scope: Scope) ->
     due = scope.of(expected) if isinstance(expected, Signal) and len(expected) == len(measured) else None
     flags = seen.parts[0]
 
-    def phrase(place: int) -> Phrase:
-        one = np.array([place])
+    def phrase(index: int) -> Phrase:
+        one = np.array([index])
         allowed = expected if due is None else due.take(one).values[0]
-        return Phrase(_plain(found.take(one).values[0]), _plain(allowed), "another one")
+        return Phrase(_plain(found.take(one).values[0]), _plain(allowed), verb)
 
-    case = Case.of_samples(
+    evaluation = Evaluation.of_samples(
         seen, lambda block: flags[block] - 1.0, phrase, exact=True, unit="", skipped=scope.skipped(seen)
     )
-    return _without_missing_moments(case).verdict(sentence, scope.occasions)
+    return _without_missing_moments(evaluation).verdict()
 
 
 def _same_texts(first: Signal, second: Signal) -> Signal:
@@ -232,18 +236,18 @@ def _same_texts(first: Signal, second: Signal) -> Signal:
     return Signal(first.track, f"{first.name} == {second.name}", (answer,), valid, owner=first.owner)
 
 
-def _without_missing_moments(case: Case, undecided: int = 0) -> Case:
+def _without_missing_moments(evaluation: Evaluation, undecided: int = 0) -> Evaluation:
     """Count values that are missing at their moments as undecided: what they would have been was not recorded."""
-    more = case.undecided + undecided
-    if case.of != "moments" or case.swept is None:
-        return replace(case, undecided=more)
-    return replace(case, undecided=more + case.swept.missing, swept=case.swept._replace(missing=0))
+    more = evaluation.undecided + undecided
+    if evaluation.of != "moments" or evaluation.swept is None:
+        return replace(evaluation, undecided=more)
+    return replace(evaluation, undecided=more + evaluation.swept.missing, swept=evaluation.swept._replace(missing=0))
 
 
-def _said(parts: tuple[Floats, ...], place: int, unit: str) -> str:
+def _said(parts: tuple[Floats, ...], index: int, unit: str) -> str:
     if len(parts) == 1:
-        return amount(float(parts[0][place]), unit)
-    return f"({', '.join(f'{float(part[place]):.5g}' for part in parts)}) {unit}".rstrip()
+        return amount(float(parts[0][index]), unit)
+    return f"({', '.join(f'{float(part[index]):.5g}' for part in parts)}) {unit}".rstrip()
 
 
 def _plain(value: Any) -> str:

@@ -23,7 +23,7 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class Stay:
-    """One life near what was judged, cut to the stretch shown."""
+    """One lifetime near what was judged, cut to the stretch shown."""
 
     object: str
     first: float
@@ -67,9 +67,9 @@ class Excerpt:
     belongs_inside: bool
     """Whether the region is where it belongs, or where it does not."""
     marks: tuple[Mark, ...]
-    """Events within the stretch, of this object and of nobody in particular first of all."""
+    """Events within the stretch, of this object and without a subject first."""
     stays: tuple[Stay, ...]
-    """Lives within the stretch, where the rule is about lives."""
+    """Lifetimes within the stretch, where the rule is about lifetimes."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,13 +4,14 @@ from dataclasses import dataclass, field
 from typing import Literal, NamedTuple, TypeAlias
 
 from breadcrumb.verdicts.evidence import Evidence
+from breadcrumb.verdicts.rules import Rule
 
-Outcome: TypeAlias = Literal["held", "broken", "idle"]
+Outcome: TypeAlias = Literal["held", "broken", "untested"]
 
 
 @dataclass(frozen=True, slots=True)
 class Margin:
-    """How far from breaking it was at the tightest place; negative when broken."""
+    """How far from breaking it was where it was closest; negative when broken."""
 
     value: float
     unit: str
@@ -25,11 +26,11 @@ class Margin:
 
 @dataclass(frozen=True, slots=True)
 class Breach:
-    """One place where the rule was broken."""
+    """One occasion on which the rule was broken."""
 
     object: str
-    life: int
-    """Which life of the object, counted from 1; 0 if it has none."""
+    lifetime: int
+    """Which lifetime of the object, counted from 1; 0 if it has none."""
     frame: int
     time: float
     measured: str
@@ -67,8 +68,8 @@ class Tally(NamedTuple):
 class Finding:
     """What a check found: its outcome, how close it was, and why."""
 
-    sentence: str
-    """The rule that was judged."""
+    rule: Rule
+    """What was judged."""
     outcome: Outcome
     session: str = ""
     """The trace's name."""
@@ -77,12 +78,12 @@ class Finding:
     tested: int = 0
     """How many occasions were judged."""
     of: str = "samples"
-    """What the occasions are: samples, moments, lives."""
+    """What the occasions are: samples, moments, lifetimes."""
     undecided: int = 0
-    """Occasions that the end of the trace, or a gap in it, cut short."""
+    """Occasions that the end of the trace, a gap or a missing value leaves open."""
     missing: int = 0
     """Occasions without a recorded value."""
-    why_idle: str = ""
+    why_untested: str = ""
     breach_count: int = 0
     first: Breach | None = None
     worst: Breach | None = None
@@ -92,3 +93,8 @@ class Finding:
     evidence: Evidence = field(default_factory=Evidence)
     parts: tuple["Finding", ...] = ()
     """The findings that `all_of` or `any_of` joined."""
+
+    @property
+    def sentence(self) -> str:
+        """The rule in words."""
+        return self.rule.sentence

@@ -1,7 +1,7 @@
 """Judging: from what a check measured on each occasion to a verdict with its evidence."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -10,13 +10,13 @@ from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Evidence
-from breadcrumb.verdicts.excerpts import Picture, excerpt_at, level
+from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
 from breadcrumb.verdicts.findings import Breach, Margin, Outcome, Stretch, Tally
-from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, NoiseOf, SlackOf, Swept, sweep
-from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount
+from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, MarginOf, NoiseOf, Swept, sweep
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 
 _STRETCHES_KEPT = 200
 _LONGEST_NAME = 40
@@ -31,17 +31,17 @@ class Phrase(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Case:
+class Evaluation:
     """What a check looked at, one entry for each occasion; arrays of equal length."""
 
     session: Session
-    row: Ints
-    """The row of the clock."""
-    life: Ints
-    """The life it is about, or NOBODY."""
+    clock_index: Ints
+    """The clock index."""
+    lifetime: Ints
+    """The lifetime it is about, or NOBODY."""
     name: Ints
-    """The object it is about, as a place in the session's names, or NOBODY."""
-    slack: Floats
+    """The object it is about, as an index into the session's names, or NOBODY."""
+    margin: Floats
     """The distance to breaking; negative where the rule is broken."""
     phrase: Callable[[int], Phrase]
     """Says of an occasion what was measured and allowed."""
@@ -56,31 +56,31 @@ class Case:
     """Whether the occasions are consecutive samples, so that breaches form stretches."""
     unseen: str = ""
     """Why there is nothing to judge, if the names were not seen."""
-    picture: Picture | None = None
+    plot: PlotSource | None = None
     swept: Swept | None = None
     """What a look at every sample found, if only some of them are kept here: the broken ones, or the tightest."""
 
     def __post_init__(self) -> None:
-        wrong = np.isnan(self.slack)  # a value that is no number never fits
+        wrong = np.isnan(self.margin)  # a value that is no number never fits
         if wrong.any():
-            object.__setattr__(self, "slack", np.where(wrong, -np.inf, self.slack))
+            object.__setattr__(self, "margin", np.where(wrong, -np.inf, self.margin))
 
     @classmethod
     def of_samples(
         cls,
         signal: Signal,
-        slack: Floats | SlackOf,
+        margin: Floats | MarginOf,
         phrase: Callable[[int], Phrase],
         *,
         noise: NoiseOf = lambda: 0.0,
         skipped: int = 0,
         **more: Any,
-    ) -> "Case":
+    ) -> "Evaluation":
         """Return the case of a rule about every sample of a signal.
 
         Args:
             signal: what is judged.
-            slack: the distance to breaking of each sample, or a function that gives those of a block of samples.
+            margin: the distance to breaking of each sample, or a function that gives those of a block of samples.
             phrase: what to say of a sample.
             noise: gives how far rounding may have moved each distance; so much below 0 still counts as 0.
             skipped: how many samples without a value were never due.
@@ -89,72 +89,81 @@ class Case:
         track = signal.track
         picked = track.source is not None
         exact = bool(more.get("exact", False))
-        slack_of = slack if callable(slack) else slack.__getitem__
-        swept = sweep(track, slack_of, signal.valid, noise, exact=exact, skipped=skipped)
-        places = swept.places
+        margin_of = margin if callable(margin) else margin.__getitem__
+        swept = sweep(track, margin_of, signal.valid, noise, exact=exact, skipped=skipped)
+        indices = swept.indices
         more = {
             "unit": signal.unit,
-            "picture": Picture(signal),
+            "plot": PlotSource(signal),
             "unseen": track.unseen,
             "runs": not picked,
             "of": "moments" if picked else "samples",
             **more,
         }
         return cls(
-            track.session, track.row[places], track.life[places], track.name_at(places), swept.slack,
-            lambda place: phrase(int(places[place])), swept=swept, **more,
+            track.session, track.clock_index[indices], track.lifetime[indices], track.name_at(indices), swept.margin,
+            lambda index: phrase(int(indices[index])), swept=swept, **more,
         )  # fmt: skip
 
-    def verdict(self, sentence: str, occasions: int = 1) -> Verdict:
-        """Return the verdict: broken by any breach, held if enough occasions were judged, else idle."""
-        swept = self.swept
-        slack = self.slack
-        broken = np.flatnonzero(slack < 0)
-        tested, missing = (len(slack), 0) if swept is None else (swept.tested, swept.missing)
-        outcome, why = _outcome(len(broken), tested, occasions, self, missing)
-        first = worst = None
+    def verdict(self) -> Verdict:
+        """Return the verdict: broken by any breach, held if an occasion was judged, else untested.
+
+        The check that asked for it gives it its rule, and demands more occasions if it was told to.
+        """
+        swept, margins = self.swept, self.margin
+        broken = np.flatnonzero(margins < 0)
+        tested, missing = (len(margins), 0) if swept is None else (swept.tested, swept.missing)
+        outcome: Outcome = "broken" if len(broken) else "held" if tested else "untested"
+        first = worst = margin = None
         evidence = Evidence()
-        margin = None
         if len(broken):
-            at_first = broken[np.argmin(self.row[broken])]
-            at_worst = broken[np.argmin(slack[broken])]
+            at_first = broken[np.argmin(self.clock_index[broken])]
+            at_worst = broken[np.argmin(margins[broken])]
             first, worst = self._breach(int(at_first)), self._breach(int(at_worst))
             evidence = Evidence(self._excerpt(int(at_first), broken), self._excerpt(int(at_worst), broken))
-        elif tested and outcome == "held":
-            evidence = Evidence(tightest=self._excerpt(int(np.argmin(slack)), broken))
-        if tested and not self.exact and np.isfinite(slack.min()):
-            margin = Margin(float(slack.min()), self.unit, self.allowed)
+        elif tested:
+            evidence = Evidence(tightest=self._excerpt(int(np.argmin(margins)), broken))
+        if tested and not self.exact and np.isfinite(margins.min()):
+            margin = Margin(float(margins.min()), self.unit, self.allowed)
         tallies = self._tallies(broken) if swept is None else swept.tallies
         return Verdict(
-            sentence, outcome, self.session.label, margin, tested, self.of, self.undecided, missing, why,
-            len(broken), first, worst, self._stretches(broken), tallies, evidence,
+            UNNAMED, outcome, self.session.label, margin, tested, self.of, self.undecided, missing,
+            "" if outcome != "untested" else self._why_untested(missing), len(broken), first, worst,
+            self._stretches(broken), tallies, evidence,
         )  # fmt: skip
 
-    def _breach(self, place: int) -> Breach:
-        clock, row, name = self.session.clock, int(self.row[place]), int(self.name[place])
-        life = int(self.life[place])
-        measured, allowed, words = self.phrase(place)
+    def _why_untested(self, missing: int) -> str:
+        if self.unseen:
+            return self.unseen
+        if self.undecided:
+            return f"{self.undecided} undecided: the trace ends, or has a gap, before they could be judged"
+        return f"{counted(missing, self.of)} without a value" if missing else f"no {self.of} to judge"
+
+    def _breach(self, index: int) -> Breach:
+        clock, clock_index, name = self.session.clock, int(self.clock_index[index]), int(self.name[index])
+        lifetime = int(self.lifetime[index])
+        measured, allowed, words = self.phrase(index)
         return Breach(
             object="" if name == NOBODY else self.session.names[name],
-            life=0 if life == NOBODY else int(self.session.lives.ordinal[life]),
-            frame=int(clock.frames[row]),
-            time=float(clock.times[row]),
+            lifetime=0 if lifetime == NOBODY else int(self.session.lifetimes.ordinal[lifetime]),
+            frame=int(clock.frames[clock_index]),
+            time=float(clock.times[clock_index]),
             measured=measured,
             allowed=allowed,
             words=words,
-            excess=self._degree(-self.slack[place]),
+            excess=self._degree(-self.margin[index]),
         )
 
     def _degree(self, value: float) -> float | None:
         """Return by how much something is right or wrong, if that is a number."""
         return float(value) if not self.exact and np.isfinite(value) else None
 
-    def _excerpt(self, place: int, broken: Ints) -> Any:
-        if self.picture is None:
+    def _excerpt(self, index: int, broken: Ints) -> Any:
+        if self.plot is None:
             return None
-        life, row = int(self.life[place]), int(self.row[place])
-        mine = broken[self.life[broken] == life] if life != NOBODY else broken
-        return excerpt_at(self.session, self.picture, life, int(self.name[place]), row, self.row[mine])
+        lifetime, clock_index = int(self.lifetime[index]), int(self.clock_index[index])
+        mine = broken[self.lifetime[broken] == lifetime] if lifetime != NOBODY else broken
+        return excerpt_at(self.session, self.plot, lifetime, int(self.name[index]), clock_index, self.clock_index[mine])
 
     def _stretches(self, broken: Ints) -> tuple[Stretch, ...]:
         if not len(broken):
@@ -162,16 +171,16 @@ class Case:
         frames, names = self.session.clock.frames, self.session.names
         begins = np.ones(len(broken), np.bool_)
         if self.runs:
-            place = broken if self.swept is None else self.swept.places[broken]
-            begins[1:] = (np.diff(place) > 1) | (np.diff(self.life[broken]) != 0)
+            index = broken if self.swept is None else self.swept.indices[broken]
+            begins[1:] = (np.diff(index) > 1) | (np.diff(self.lifetime[broken]) != 0)
         first = np.flatnonzero(begins)
         last = np.r_[first[1:], len(broken)] - 1
-        order = np.argsort(self.row[broken[first]], kind="stable")[:_STRETCHES_KEPT]
+        order = np.argsort(self.clock_index[broken[first]], kind="stable")[:_STRETCHES_KEPT]
         return tuple(
             Stretch(
                 "" if self.name[broken[a]] == NOBODY else names[self.name[broken[a]]],
-                int(frames[self.row[broken[a]]]),
-                int(frames[self.row[broken[b]]]),
+                int(frames[self.clock_index[broken[a]]]),
+                int(frames[self.clock_index[broken[b]]]),
             )
             for a, b in zip(first[order], last[order], strict=True)
         )
@@ -182,9 +191,9 @@ class Case:
         tested = np.bincount(code, minlength=size)
         breaches = np.bincount(code[broken], minlength=size)
         worst = np.full(size, np.inf)
-        np.minimum.at(worst, code, self.slack)
+        np.minimum.at(worst, code, self.margin)
         first = np.full(size, np.iinfo(np.int64).max)
-        np.minimum.at(first, code[broken], self.row[broken])
+        np.minimum.at(first, code[broken], self.clock_index[broken])
         names, frames = ("", *self.session.names), self.session.clock.frames
         return tuple(
             Tally(
@@ -198,60 +207,6 @@ class Case:
         )
 
 
-def judge(
-    condition: Signal,
-    words: str,
-    *,
-    during: Spans | None = None,
-    except_during: Spans | None = None,
-    occasions: int = 1,
-) -> Verdict:
-    """Assert any condition: a flag that must be true, or a margin that must not be negative, on every sample.
-
-    Args:
-        condition: a flag signal, or a signal of numbers of which 0 and more are fine, in the unit of the margin. It
-            may have been picked at moments, and is then judged at each.
-        words: the rule in words.
-        during: judge only the samples inside these spans.
-        except_during: judge only the samples outside these spans.
-        occasions: how many samples there must be at the least.
-
-    Returns:
-        A verdict. It is idle if there is no sample with a value. Its margin is the smallest number; none for flags.
-
-    Raises:
-        Misuse: the condition is a vector or a text.
-
-    Example:
-        >>> from breadcrumb.testing import small_trace
-        >>> boat = small_trace().one("skiff")
-        >>> judge(boat.position.x < 5, "the boat stays west of the pier").outcome
-        'held'
-    """
-    if len(condition.parts) != 1 or condition.texts is not None:
-        raise Misuse(f"judge: expected true or false or a number on each sample, and {condition.name} is neither")
-    condition = _named_shortly(within_scope(condition, during, except_during))
-    values = condition.parts[0]
-    if condition.is_flag:
-        return Case.of_samples(
-            condition, lambda block: values[block] - 1.0, lambda place: Phrase("false", "true", "not so"), exact=True
-        ).verdict(words, occasions)
-
-    def phrase(place: int) -> Phrase:
-        short = amount(-float(values[place]), condition.unit)
-        return Phrase(amount(float(values[place]), condition.unit), "0 or more", f"{short} short")
-
-    picture = Picture(condition, low=level(0.0))
-    case = Case.of_samples(
-        condition,
-        lambda block: values[block].astype(np.float64),
-        phrase,
-        noise=lambda: condition.noise,
-        picture=picture,
-    )
-    return case.verdict(words, occasions)
-
-
 def within_scope(
     signal: Signal,
     during: Spans | None,
@@ -261,8 +216,8 @@ def within_scope(
 ) -> Signal:
     """Return the samples that a check is asked about, and that are not exempt.
 
-    A value that is derived over a step (`reach=1`) belongs to the spans if both ends of the step do, and a life's first
-    sample has none.
+    A value that is derived over a step (`reach=1`) belongs to the spans if both ends of the step do, and a lifetime's
+    first sample has none.
     """
     track = signal.track
     if during is None and except_during is None and not reach:
@@ -274,17 +229,10 @@ def within_scope(
         keep &= ~except_during.over(track)
     if reach:
         keep[1:] &= keep[:-1]
-        keep &= ~track.first_of_life
+        keep &= ~track.first_of_lifetime
     if exempt is not None:
         keep &= ~exempt
     return signal.take(np.flatnonzero(keep))
-
-
-def _named_shortly(condition: Signal) -> Signal:
-    """Return the condition under a name that fits a figure; what it means is in the words of the rule anyway."""
-    if len(condition.name) <= _LONGEST_NAME:
-        return condition
-    return replace(condition, name="condition" if condition.is_flag else "margin")
 
 
 def forgive_noise(distance: Floats, noise: float | Floats) -> Floats:
@@ -292,28 +240,12 @@ def forgive_noise(distance: Floats, noise: float | Floats) -> Floats:
     return np.where((distance < 0) & (distance >= -np.asarray(noise)), 0.0, distance)
 
 
-def _outcome(breaches: int, tested: int, occasions: int, case: Case, missing: int) -> tuple[Outcome, str]:
-    if breaches:
-        return "broken", ""
-    if tested >= max(1, occasions):
-        return "held", ""
-    if tested:
-        return "idle", f"{tested} of {occasions} occasions"
-    if case.unseen:
-        return "idle", case.unseen
-    if case.undecided:
-        return "idle", f"{case.undecided} undecided: the trace ends, or has a gap, before they could be judged"
-    return "idle", f"none of {missing} {case.of} has a value" if missing else f"no {case.of} to judge"
-
-
-def tolerance(tol: float | None, what: str) -> float:
+def tolerance(tol: float, what: str = "tol") -> float:
     """Return a tolerance in the property's unit.
 
     Raises:
         Misuse: it is a duration, negative or no number.
     """
-    if tol is None:
-        return 0.0
     if not is_number(tol) or not tol >= 0:
-        raise Misuse(f"{what}: expected tol as a number from 0 up in the property's unit, found {tol!r}")
+        raise Misuse(f"{what}: expected a number from 0 up in the property's unit, found {tol!r}")
     return float(tol)

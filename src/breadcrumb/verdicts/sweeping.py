@@ -27,8 +27,8 @@ class Between(NamedTuple):
     def __call__(self, block: slice) -> Floats:
         """Return the distances to the nearer limit of a block of values."""
         some = self.samples.parts[0][block]
-        room: Floats = np.minimum(some - self.low, self.high - some)
-        return room
+        spare: Floats = np.minimum(some - self.low, self.high - some)
+        return spare
 
     def least(self) -> tuple[Pieces, Floats]:
         """Return the smallest distance in each piece."""
@@ -36,7 +36,7 @@ class Between(NamedTuple):
         return pieces, np.minimum(lowest - self.low, self.high - highest)
 
 
-SlackOf: TypeAlias = Callable[[slice], Floats] | Between
+MarginOf: TypeAlias = Callable[[slice], Floats] | Between
 """Gives the distances to breaking of a block of samples."""
 
 OBJECTS_KEPT = 500
@@ -45,9 +45,9 @@ OBJECTS_KEPT = 500
 class Swept(NamedTuple):
     """What is left of a look at every sample."""
 
-    places: Ints
+    indices: Ints
     """The samples that break the rule, and the one that is closest to it."""
-    slack: Floats
+    margin: Floats
     """How far these are from breaking it."""
     tested: int
     missing: int
@@ -55,62 +55,62 @@ class Swept(NamedTuple):
 
 
 def sweep(
-    track: Track, slack_of: SlackOf, valid: Bools | None, noise_of: NoiseOf, *, exact: bool, skipped: int = 0
+    track: Track, margin_of: MarginOf, valid: Bools | None, noise_of: NoiseOf, *, exact: bool, skipped: int = 0
 ) -> Swept:
     """Look at every sample of a track, block by block.
 
     Args:
         track: where the samples come from.
-        slack_of: gives the distances to breaking of a block of them.
+        margin_of: gives the distances to breaking of a block of them.
         valid: which samples have a value; None if all have.
         noise_of: gives how far rounding may have moved each distance; so much below 0 still counts as 0.
         exact: whether being right has no degrees; then tallies have none.
-        skipped: how many of the samples without a value were never due, such as the first of each life.
+        skipped: how many of the samples without a value were never due, such as the first of each lifetime.
     """
     size, starts = track.size, track.runs
-    pieces, mins = slack_of.least() if isinstance(slack_of, Between) else _least(track, slack_of, valid)
+    pieces, mins = margin_of.least() if isinstance(margin_of, Between) else _least(track, margin_of, valid)
     kept: list[Ints] = []
     found: list[Floats] = []
     noise = noise_of() if not (mins >= 0).all() else 0.0
     for number in np.unique(pieces.begins[~(mins >= 0)] // pieces.length).tolist():  # no number never fits
         block = pieces.block(number)
-        slack = _known(_forgiven(slack_of(block.at), noise, block.at), block.unknown)
-        places = np.flatnonzero(slack < 0)
-        kept.append(places + block.at.start)
-        found.append(slack[places])
-        mins[block.pieces] = np.minimum.reduceat(slack, block.cuts)
+        margin = _known(_forgiven(margin_of(block.at), noise, block.at), block.unknown)
+        indices = np.flatnonzero(margin < 0)
+        kept.append(indices + block.at.start)
+        found.append(margin[indices])
+        mins[block.pieces] = np.minimum.reduceat(margin, block.cuts)
     least = np.minimum.reduceat(mins, np.searchsorted(pieces.begins, starts)) if size else mins
-    places = np.concatenate(kept) if kept else np.zeros(0, np.int64)
+    indices = np.concatenate(kept) if kept else np.zeros(0, np.int64)
     values = np.concatenate(found) if found else np.zeros(0)
     tested = _tested(starts, size, pieces.unknown)
-    tallies = _tallies(track, starts, tested, least, places, exact=exact)
+    tallies = _tallies(track, starts, tested, least, indices, exact=exact)
     total = int(tested.sum())
-    if not len(places) and total:
-        places, values = _tightest(slack_of, pieces.unknown, starts, least, size, noise_of)
-    return Swept(places, values, total, size - total - skipped, tallies)
+    if not len(indices) and total:
+        indices, values = _tightest(margin_of, pieces.unknown, starts, least, size, noise_of)
+    return Swept(indices, values, total, size - total - skipped, tallies)
 
 
-def _least(track: Track, slack_of: SlackOf, valid: Bools | None) -> tuple[Pieces, Floats]:
+def _least(track: Track, margin_of: MarginOf, valid: Bools | None) -> tuple[Pieces, Floats]:
     """Return the smallest distance to breaking in each piece, by computing them all."""
     pieces = Pieces.of(track.size, track.runs, valid, blocks.COMPUTED)
     mins = np.empty(len(pieces.begins))
     for block in pieces.blocks():
-        mins[block.pieces] = np.minimum.reduceat(_known(slack_of(block.at), block.unknown), block.cuts)
+        mins[block.pieces] = np.minimum.reduceat(_known(margin_of(block.at), block.unknown), block.cuts)
     return pieces, mins
 
 
-def _known(slack: Floats, unknown: Ints) -> Floats:
+def _known(margin: Floats, unknown: Ints) -> Floats:
     """Return distances in which those without a value never matter."""
     if len(unknown):
-        slack = slack.copy()
-        slack[unknown] = np.inf
-    return slack
+        margin = margin.copy()
+        margin[unknown] = np.inf
+    return margin
 
 
-def _forgiven(slack: Floats, noise: float | Floats, block: slice) -> Floats:
+def _forgiven(margin: Floats, noise: float | Floats, block: slice) -> Floats:
     near = noise[block] if isinstance(noise, np.ndarray) and noise.ndim else noise
-    slack = np.where(np.isnan(slack), -np.inf, slack)
-    return np.where((slack < 0) & (slack >= -near), 0.0, slack)
+    margin = np.where(np.isnan(margin), -np.inf, margin)
+    return np.where((margin < 0) & (margin >= -near), 0.0, margin)
 
 
 def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
@@ -124,18 +124,18 @@ def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
 
 
 def _tightest(
-    slack_of: SlackOf, unknown: Ints, starts: Ints, least: Floats, size: int, noise_of: NoiseOf
+    margin_of: MarginOf, unknown: Ints, starts: Ints, least: Floats, size: int, noise_of: NoiseOf
 ) -> tuple[Ints, Floats]:
     """Return the one sample that is closest to breaking the rule: look again at the run in which it is."""
     run = int(np.argmin(least))
     begin, end = int(starts[run]), int(starts[run + 1]) if run + 1 < len(starts) else size
     block = slice(begin, end)
     gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, end)] - begin
-    slack = _known(slack_of(block), gone)
-    if not slack.min() >= 0:
-        slack = _forgiven(slack, noise_of(), block)
-    place = int(np.argmin(slack))
-    return np.array([begin + place]), slack[place : place + 1]
+    margin = _known(margin_of(block), gone)
+    if not margin.min() >= 0:
+        margin = _forgiven(margin, noise_of(), block)
+    index = int(np.argmin(margin))
+    return np.array([begin + index]), margin[index : index + 1]
 
 
 def _tallies(
@@ -153,7 +153,7 @@ def _tallies(
     worst = np.full(size, np.inf)
     np.minimum.at(worst, code, least)
     first = np.full(size, np.iinfo(np.int64).max)
-    np.minimum.at(first, at, track.row[broken])
+    np.minimum.at(first, at, track.clock_index[broken])
     kept = np.flatnonzero(np.bincount(code, minlength=size))[:OBJECTS_KEPT]
     hit = breaches[kept] > 0
     first_frame = frames[np.where(hit, first[kept], 0)].astype(object)

@@ -6,7 +6,11 @@ from dataclasses import dataclass, fields, replace
 from breadcrumb.errors import Broken, Misuse, NeverExercised
 from breadcrumb.verdicts.collecting import active_collector
 from breadcrumb.verdicts.findings import Finding, Outcome, Tally
+from breadcrumb.verdicts.rules import Rule, Subject, common_key
 from breadcrumb.verdicts.words import explanation
+
+UNNAMED = Rule("")
+"""The rule of a verdict before its check has given it one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,7 +18,7 @@ class Verdict(Finding):
     """What a check found, to be asserted.
 
     Asserting a verdict hands it to whoever runs the checks. It passes when the rule held, raises `Broken` with the
-    explanation when it broke, and raises `NeverExercised` when nothing was put to the test, unless a runner counts
+    explanation when it broke, and raises `NeverExercised` when nothing was tested, unless a runner counts
     that itself. `outcome` tells without raising.
     """
 
@@ -28,7 +32,7 @@ class Verdict(Finding):
             collector.append(self)
         if self.outcome == "broken":
             raise Broken(self.explain())
-        if self.outcome == "idle" and collector is None:
+        if self.outcome == "untested" and collector is None:
             raise NeverExercised(self.explain())
         return True
 
@@ -53,7 +57,8 @@ class Verdict(Finding):
             ValueError: the content is something else.
 
         Example:
-            >>> held = Verdict("boats float", "held", tested=3)
+            >>> from breadcrumb.verdicts.rules import Rule
+            >>> held = Verdict(Rule("boats float"), "held", tested=3)
             >>> Verdict.from_json(held.to_json()) == held
             True
         """
@@ -61,9 +66,9 @@ class Verdict(Finding):
 
         return msgspec.json.decode(content, type=cls)
 
-    def saying(self, sentence: str) -> "Verdict":
-        """Return the same verdict on a rule in other words."""
-        return replace(self, sentence=sentence)
+    def with_sentence(self, sentence: str) -> "Verdict":
+        """Return the same verdict with the rule in words of your own."""
+        return replace(self, rule=replace(self.rule, sentence=sentence))
 
     def by_object(self) -> tuple[Tally, ...]:
         """Return each object's part: how much was tested, how often it broke the rule, first and worst."""
@@ -71,25 +76,27 @@ class Verdict(Finding):
 
 
 def all_of(*verdicts: Verdict) -> Verdict:
-    """Join verdicts that must all hold: broken if one is, else idle if one is, else held.
+    """Join verdicts that must all hold: broken if one is, else untested if one is, else held.
 
     Example:
-        >>> held, idle = Verdict("boats float", "held", tested=3), Verdict("bells ring", "idle")
-        >>> all_of(held, idle).outcome
-        'idle'
+        >>> from breadcrumb.verdicts.rules import Rule
+        >>> held, untested = Verdict(Rule("boats float"), "held", tested=3), Verdict(Rule("bells ring"), "untested")
+        >>> all_of(held, untested).outcome
+        'untested'
     """
-    return _joined(verdicts, "all of", ("broken", "idle", "held"))
+    return _joined(verdicts, "all of", ("broken", "untested", "held"))
 
 
 def any_of(*verdicts: Verdict) -> Verdict:
-    """Join verdicts of which one must hold: held if one is, else idle if one is, else broken.
+    """Join verdicts of which one must hold: held if one is, else untested if one is, else broken.
 
     Example:
-        >>> broken, held = Verdict("boats sink", "broken"), Verdict("boats float", "held", tested=3)
+        >>> from breadcrumb.verdicts.rules import Rule
+        >>> broken, held = Verdict(Rule("boats sink"), "broken"), Verdict(Rule("boats float"), "held", tested=3)
         >>> any_of(broken, held).outcome
         'held'
     """
-    return _joined(verdicts, "any of", ("held", "idle", "broken"))
+    return _joined(verdicts, "any of", ("held", "untested", "broken"))
 
 
 def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
@@ -106,12 +113,24 @@ def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...])
     joint = Verdict(**given)
     return replace(
         joint,
-        sentence=f"{word}: " + "; ".join(one.sentence for one in verdicts),
+        rule=_joint_rule(word, verdicts),
         outcome=outcome,
+        of=verdicts[0].of if len({one.of for one in verdicts}) == 1 else "occasions",
         tested=sum(one.tested for one in verdicts),
         undecided=sum(one.undecided for one in verdicts),
         missing=sum(one.missing for one in verdicts),
         parts=verdicts,
+    )
+
+
+def _joint_rule(word: str, verdicts: tuple[Verdict, ...]) -> Rule:
+    subjects = [one.rule.subject for one in verdicts]
+    kinds = {one.kind for one in subjects}
+    key = common_key([one.key for one in subjects])
+    return Rule(
+        f"{word}: " + "; ".join(one.sentence for one in verdicts),
+        word.replace(" ", "_"),
+        Subject(key, key, kinds.pop() if len(kinds) == 1 else ""),
     )
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator
 from itertools import islice
 
+from breadcrumb.model.plurals import counted
 from breadcrumb.verdicts.evidence import Excerpt, Mark
 from breadcrumb.verdicts.findings import Breach, Finding, Margin, Stretch
 
@@ -41,9 +42,19 @@ def amount(value: float | None, unit: str) -> str:
     return f"{said} {'frame' if unit == 'frames' and said.strip('-') == '1' else unit}".rstrip()
 
 
+def times_words(count: int) -> str:
+    """Return how often something is, in words.
+
+    Example:
+        >>> times_words(0), times_words(1), times_words(2)
+        ('never', 'once', '2 times')
+    """
+    return ("never", "once")[count] if count < 2 else f"{count} times"
+
+
 def plus_minus(tol: float, unit: str) -> str:
     """Return a tolerance as it stands behind a rule; nothing if there is none."""
-    return f" (+- {amount(tol, unit)})" if tol else ""
+    return f" (± {amount(tol, unit)})" if tol else ""
 
 
 def margin_words(margin: Margin | None) -> str:
@@ -56,8 +67,8 @@ def margin_words(margin: Margin | None) -> str:
 
 def breach_words(breach: Breach) -> str:
     """Return one breach in one line: when, who, found and allowed."""
-    life = f" (life {breach.life})" if breach.life > 1 else ""
-    who = f"{breach.object}{life}: " if breach.object else ""
+    lifetime = f" (lifetime {breach.lifetime})" if breach.lifetime > 1 else ""
+    who = f"{breach.object}{lifetime}: " if breach.object else ""
     return (
         f"frame {breach.frame} ({breach.time:.3f} s)  {who}{breach.words}; "
         f"measured {breach.measured}, allowed {breach.allowed}"
@@ -66,7 +77,7 @@ def breach_words(breach: Breach) -> str:
 
 def tested_words(verdict: Finding) -> str:
     """Return how much was tested, and what could not be."""
-    words = [f"{verdict.tested} {verdict.of} tested"]
+    words = [f"{counted(verdict.tested, verdict.of)} tested"]
     if verdict.undecided:
         words.append(f"{verdict.undecided} undecided at the end of the trace or at a gap")
     if verdict.missing:
@@ -78,8 +89,8 @@ def _lines(verdict: Finding) -> Iterator[str]:
     yield f"{verdict.outcome.upper():6}  {verdict.sentence}"
     if verdict.session:
         yield f"  session  {verdict.session}"
-    if verdict.outcome == "idle":
-        yield f"  never put to the test: {verdict.why_idle}"
+    if verdict.outcome == "untested":
+        yield f"  never tested: {verdict.why_untested}"
     if verdict.outcome == "held":
         yield f"  margin  {margin_words(verdict.margin)}"
     yield from _breach_lines(verdict)
@@ -100,7 +111,7 @@ def _breach_lines(verdict: Finding) -> Iterator[str]:
         yield f"  worst  {breach_words(worst)}"
     if verdict.breach_count > 1:
         total = verdict.tested
-        yield f"  {verdict.breach_count} of {total} {verdict.of} broken{_where(verdict.stretches)}"
+        yield f"  {verdict.breach_count} of {counted(total, verdict.of)} broken{_where(verdict.stretches)}"
 
 
 def _where(stretches: tuple[Stretch, ...]) -> str:
@@ -121,14 +132,14 @@ def _frames(stretch: Stretch) -> str:
 
 def _table(excerpt: Excerpt) -> Iterator[str]:
     """Yield the values around the frame in question, with the events of each frame."""
-    at = next((place for place, frame in enumerate(excerpt.frames) if frame >= excerpt.frame), len(excerpt.frames) - 1)
+    at = next((index for index, frame in enumerate(excerpt.frames) if frame >= excerpt.frame), len(excerpt.frames) - 1)
     shown = range(max(0, at - _ROWS_BEFORE), min(len(excerpt.frames), at + _ROWS_AFTER + 1))
     title = excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else "")
     yield f"  {'frame':>7}  {title}  events"
-    for place in shown:
-        frame = excerpt.frames[place]
+    for index in shown:
+        frame = excerpt.frames[index]
         mark = ">" if frame == excerpt.frame else " "
-        value = number(excerpt.values[place])
+        value = number(excerpt.values[index])
         events = _events(mark_ for mark_ in excerpt.marks if mark_.frame == frame)
         yield f"  {mark}{frame:>6}  {value:>{len(title)}}  {events}".rstrip()
 

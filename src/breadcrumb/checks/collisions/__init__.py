@@ -3,8 +3,8 @@
 from breadcrumb.checks.collisions.bounces import bounces
 from breadcrumb.checks.collisions.contacts import (
     never_overlaps,
-    never_skips,
     never_touches,
+    never_tunnels,
     passes_through,
     reports_every_touch,
     rests_on,
@@ -14,8 +14,8 @@ from breadcrumb.checks.collisions.contacts import (
 __all__ = [
     "bounces",
     "never_overlaps",
-    "never_skips",
     "never_touches",
+    "never_tunnels",
     "passes_through",
     "reports_every_touch",
     "rests_on",

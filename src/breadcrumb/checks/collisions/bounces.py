@@ -1,30 +1,32 @@
 """Checks of what happens when things touch."""
 
-from typing import NamedTuple
+from typing import NamedTuple, Unpack
 
 import numpy as np
 
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase, forgive_noise, tolerance
-from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.excerpts import PlotSource
+from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise, tolerance
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount
 
 
+@check("{objects:who} bounces at {at}[ with a restitution of {restitution:share}]", unit=of_rate)
 def bounces(
     objects: Objects | Signal,
     *,
     at: Moments,
-    normal: str = "normal",
-    keeps: float = 1.0,
-    tol: float = 0.0,
+    restitution: float = 1.0,
+    normal_key: str = "normal",
     velocity: Signal | None = None,
-    occasions: int = 1,
+    tol: float = 0.0,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects bounce: the part of the velocity along the normal turns round, the rest stays.
 
@@ -35,15 +37,14 @@ def bounces(
     Args:
         objects: objects with a `position`, or a position signal.
         at: the contacts; their subject is the object that bounces.
-        normal: the entry of their data that holds the normal of what was hit, of any length and either sense.
-        keeps: the share of the normal part of the velocity that is kept.
-        tol: how far the velocity after the bounce may be off, in its own unit.
+        restitution: the share of the normal part of the velocity that is kept.
+        normal_key: the entry of their data that holds the normal of what was hit, of any length and either sense.
         velocity: a recorded velocity to judge instead.
-        occasions: how many bounces there must be at the least.
+        tol: how far the velocity after the bounce may be off, in its own unit.
 
     Returns:
-        A verdict on every bounce. Idle if there was none; undecided where the steps around it were not recorded. Its
-        margin is `tol` less the largest deviation, and there is none if no deviation is allowed at all.
+        A verdict on every bounce. Untested if there was none; undecided where the steps around it were not recorded.
+        Its margin is `tol` less the largest deviation, and there is none if no deviation is allowed at all.
 
     Raises:
         Misuse: a contact has no normal, or one with another number of parts than the velocity.
@@ -58,38 +59,37 @@ def bounces(
         'held'
     """
     moving = velocity if velocity is not None else position_of(objects).rate()
-    sentence = f"{moving.owner or moving.name} bounces at {at.label}" + _keeps(keeps, tol, moving.unit)
     contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.names)))
     if not contacts.count:
         why = at.unseen or moving.track.unseen or f"no {at.label} of {moving.owner or moving.name} to judge"
-        return Verdict(sentence, "idle", at.session.label, of="bounces", why_idle=why)
+        return Verdict(UNNAMED, "untested", at.session.label, of="bounces", why_untested=why)
     bounce = _fold(contacts, 0 if velocity is not None else 1)
     first, last = contacts.pick(bounce.first), contacts.pick(bounce.last)
     before = moving.before(first, frames(1))
     after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
-    expected = _reflected(np.stack(before.parts, axis=1), contacts, bounce, normal, keeps)
+    expected = _reflected(np.stack(before.parts, axis=1), contacts, bounce, normal_key, restitution)
     found = np.stack(after.parts, axis=1)
     noise = np.asarray(before.noise) + np.asarray(after.noise)
     off = np.linalg.norm(found - expected, axis=1)
     decided = before.usable & after.usable
-    slack = forgive_noise(tolerance(tol, "bounces") - off, noise * len(moving.parts))[decided]
+    margin = forgive_noise(tolerance(tol) - off, noise * len(moving.parts))[decided]
     kept = np.flatnonzero(decided)
 
-    def phrase(place: int) -> Phrase:
-        at_place = kept[place]
+    def phrase(index: int) -> Phrase:
+        at_index = kept[index]
         return Phrase(
-            _vector(found[at_place], moving.unit),
-            _vector(expected[at_place], moving.unit),
-            f"leaves {amount(float(off[at_place]), moving.unit)} off",
+            _vector(found[at_index], moving.unit),
+            _vector(expected[at_index], moving.unit),
+            f"its velocity is {amount(float(off[at_index]), moving.unit)} off",
         )
 
     judged = first.pick(kept)
-    case = Case(
-        at.session, judged.row, judged.life, judged.subject, slack, phrase, of="bounces", unit=moving.unit,
+    evaluation = Evaluation(
+        at.session, judged.clock_index, judged.lifetime, judged.subject, margin, phrase, of="bounces", unit=moving.unit,
         exact=not tol, allowed=tol or None, undecided=first.count - len(kept),
-        picture=Picture(moving.norm(), position=position_of(objects)),
+        plot=PlotSource(moving.norm(), position=position_of(objects)),
     )  # fmt: skip
-    return case.verdict(sentence, occasions)
+    return evaluation.verdict()
 
 
 class _Bounces(NamedTuple):
@@ -101,11 +101,11 @@ class _Bounces(NamedTuple):
 
 
 def _fold(contacts: Moments, reach: int) -> _Bounces:
-    """Fold contacts of one life that are at most `reach` rows apart."""
-    order = np.lexsort((np.arange(contacts.count), contacts.row, contacts.life, contacts.subject))
-    row, life, subject = contacts.row[order], contacts.life[order], contacts.subject[order]
+    """Fold contacts of one lifetime that are at most `reach` clock indices apart."""
+    order = np.lexsort((np.arange(contacts.count), contacts.clock_index, contacts.lifetime, contacts.subject))
+    clock_index, lifetime, subject = contacts.clock_index[order], contacts.lifetime[order], contacts.subject[order]
     begins: Bools = np.ones(contacts.count, np.bool_)
-    begins[1:] = (np.diff(row) > reach) | (np.diff(life) != 0) | (np.diff(subject) != 0)
+    begins[1:] = (np.diff(clock_index) > reach) | (np.diff(lifetime) != 0) | (np.diff(subject) != 0)
     which = np.empty(contacts.count, np.int64)
     which[order] = np.cumsum(begins) - 1
     first = np.flatnonzero(begins)
@@ -113,10 +113,10 @@ def _fold(contacts: Moments, reach: int) -> _Bounces:
     return _Bounces(which, order[first], order[last])
 
 
-def _reflected(velocity: Floats, contacts: Moments, bounce: _Bounces, key: str, keeps: float) -> Floats:
+def _reflected(velocity: Floats, contacts: Moments, bounce: _Bounces, key: str, restitution: float) -> Floats:
     """Return the velocities after reflection off each contact's normal, in the order of the contacts.
 
-    v' = v - (1 + keeps) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution.
+    v' = v - (1 + e) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution e.
     """
     normals = contacts[key]
     if normals.ndim != 2 or normals.shape[1] not in (velocity.shape[1], 2) or np.isnan(normals).any():
@@ -128,27 +128,22 @@ def _reflected(velocity: Floats, contacts: Moments, bounce: _Bounces, key: str, 
     flat[:, : normals.shape[1]] = normals
     flat /= np.linalg.norm(flat, axis=1, keepdims=True)
     result = velocity.copy()
-    nth = _place_in_bounce(contacts, bounce)
+    nth = _index_in_bounce(contacts, bounce)
     for turn in range(int(nth.max(initial=-1)) + 1):  # as many turns as the fullest corner has walls
         now = nth == turn
         at, n = bounce.which[now], flat[now]
-        result[at] -= (1 + keeps) * np.sum(result[at] * n, axis=1, keepdims=True) * n
+        result[at] -= (1 + restitution) * np.sum(result[at] * n, axis=1, keepdims=True) * n
     return result
 
 
-def _place_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
+def _index_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
     """Return which contact of its bounce each one is, counted from 0."""
-    order = np.lexsort((np.arange(contacts.count), contacts.row, bounce.which))
+    order = np.lexsort((np.arange(contacts.count), contacts.clock_index, bounce.which))
     which = bounce.which[order]
     starts = np.flatnonzero(np.r_[True, which[1:] != which[:-1]])
     nth = np.empty(contacts.count, np.int64)
     nth[order] = np.arange(contacts.count) - np.repeat(starts, np.diff(np.r_[starts, contacts.count]))
     return nth
-
-
-def _keeps(keeps: float, tol: float, unit: str) -> str:
-    share = "" if keeps == 1 else f", keeping {keeps:.0%} of its speed along the normal"
-    return share + (f" (+- {amount(tol, unit)})" if tol else "")
 
 
 def _vector(parts: Floats, unit: str) -> str:

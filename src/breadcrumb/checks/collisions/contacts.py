@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
+from typing import TypeAlias, Unpack
 
 import numpy as np
 
@@ -14,23 +15,26 @@ from breadcrumb.algebra.pairs import meets_one, near_pairs
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, idle, judge_between, judge_flag, judge_near
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase
-from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount, plus_minus
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
+from breadcrumb.verdicts.excerpts import PlotSource
+from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict
+from breadcrumb.verdicts.words import amount
+
+Radius: TypeAlias = float | tuple[float, float]
+"""The objects' radius, or a pair of theirs and the others'."""
 
 
 def touching(
     objects: Objects | Signal,
     others: Objects | Signal | Region,
     *,
-    radius: float = 0.0,
-    other_radius: float = 0.0,
+    radius: Radius = 0.0,
     swept: bool = False,
 ) -> Spans:
     """Return when objects touch others: geometry, not a check.
@@ -38,8 +42,7 @@ def touching(
     Args:
         objects: objects with a `position`, or a position signal.
         others: one object, a group, positions, or a region that stands still.
-        radius: the objects' radius, in the unit of the position; 0 for points.
-        other_radius: the others' radius.
+        radius: the objects' radius, or a pair of theirs and the others', in the unit of the position; 0 for points.
         swept: whether two that pass one another between two frames touch on the second one, for games that solve a
             contact inside the step; not for regions.
 
@@ -55,11 +58,11 @@ def touching(
     """
     position = position_of(objects)
     if not isinstance(others, Objects | Signal):
-        close = position.depth_in(others) >= -radius
+        close = position.depth_in(others) >= -_radii(radius)[0]
         return _named(close.spans(), objects, f"{others}")
     other = position_of(others)
     name = other.owner or other.name
-    reach = radius + other_radius
+    reach = sum(_radii(radius))
     if other.track.one_at_a_time and not other.track.unseen and other.track.size:
         near = meets_one(position, other, swept=swept)
         flags = near.usable & (near.parts[0] <= reach + np.max(near.noise, initial=0.0))
@@ -70,18 +73,26 @@ def touching(
     return _named(close.spans(), objects, name)
 
 
-def reports_every_touch(events: Moments, touches: Spans, *, tol: Duration | None = None, occasions: int = 1) -> Verdict:
+@check("{moments} reports every time {touches}[only?, and at no other time]")
+def reports_every_touch(
+    moments: Moments,
+    touches: Spans,
+    *,
+    only: bool = True,
+    time_tol: Duration | None = None,
+    **common: Unpack[Common],
+) -> Verdict:
     """Assert that contact events and geometry agree: no contact is missed, and none is invented.
 
     Args:
-        events: the contacts that the game tells; their subject is the object that touches.
+        moments: the contacts that the game reports; their subject is the object that touches.
         touches: when they touch, from `touching`.
-        tol: how far apart an event and its touch may be; one frame if left out.
-        occasions: how many touches there must be at the least.
+        only: whether an event without a touch is a breach.
+        time_tol: how far apart an event and its touch may be; one frame if left out.
 
     Returns:
-        A verdict on every touch and every event. Idle if there was neither; undecided is a touch that may have begun
-        before the trace or on a frame without a position, and an event on such a frame. It is exact, so it has no
+        A verdict on every touch and every event. Untested if there was neither; undecided is a touch that may have
+        begun before the trace or on a frame without a position, and an event on such a frame. It is exact, so it has no
         margin.
 
     Example:
@@ -92,100 +103,113 @@ def reports_every_touch(events: Moments, touches: Spans, *, tol: Duration | None
         >>> reports_every_touch(trace.events("bell.rung"), touches).outcome
         'held'
     """
-    tol = frames(1) if tol is None else duration(tol, "tol")
+    tol = frames(1) if time_tol is None else duration(time_tol, "time_tol")
+    events = moments if only else moments.pick(np.zeros(0, np.int64))
     clock = events.session.clock
     wide = touches.grown(tol)
     doubtful = touches.unknown.grown(tol) if touches.unknown is not None else touches.pick(np.zeros(0, np.int64))
     size = clock.size + 1
-    _, last = window(tol).rows(clock, touches.first)
+    _, last = window(tol).clock_indices(clock, touches.first)
     axis = clock.frames if tol.unit == "frames" else clock.times
     first = np.searchsorted(axis, axis[touches.first] - tol.value - (0 if tol.unit == "frames" else 1e-6))
-    keys = np.sort(events.life * size + events.row)
-    own = touches.life * size
+    keys = np.sort(events.lifetime * size + events.clock_index)
+    own = touches.lifetime * size
     told = np.searchsorted(keys, own + last, side="right") > np.searchsorted(keys, own + first)
-    meant = wide.covers(events.life, events.row) & (events.life != NOBODY)
-    open_touch = ~told & ((touches.first == 0) | doubtful.covers(touches.life, touches.first))
-    open_event = ~meant & doubtful.covers(events.life, events.row)
-    names = events.session.lives.name
+    meant = wide.covers(events.lifetime, events.clock_index) & (events.lifetime != NOBODY)
+    open_touch = ~told & ((touches.first == 0) | doubtful.covers(touches.lifetime, touches.first))
+    open_event = ~meant & doubtful.covers(events.lifetime, events.clock_index)
+    names = events.session.lifetimes.name
     count = touches.count
     kept = np.flatnonzero(~np.r_[open_touch, open_event])
 
-    def phrase(place: int) -> Phrase:
-        if kept[place] < count:
-            return Phrase("no event", f"one {events.label} at each touch", "touches, and nothing is said of it")
-        return Phrase("no touch", f"{events.label} at a touch only", f"{events.label} without touching")
+    def phrase(index: int) -> Phrase:
+        if kept[index] < count:
+            return Phrase("no event", f"one {moments.label} at each touch", f"touches without {moments.label}")
+        return Phrase(
+            "no touch",
+            f"{moments.label} at a touch only",
+            f"{moments.label} without a touch; only=False would allow it",
+        )
 
-    case = Case(
-        events.session, np.r_[touches.first, events.row][kept], np.r_[touches.life, events.life][kept],
-        np.r_[names[touches.life] if count else touches.life, events.subject][kept],
+    evaluation = Evaluation(
+        events.session, np.r_[touches.first, events.clock_index][kept], np.r_[touches.lifetime, events.lifetime][kept],
+        np.r_[names[touches.lifetime] if count else touches.lifetime, events.subject][kept],
         np.where(np.r_[told, meant], 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
-        undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", picture=Picture(),
+        undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", plot=PlotSource(),
     )  # fmt: skip
-    one = touches.label.replace("every ", "any ")
-    return case.verdict(f"{events.label} tells whenever {one}, and of nothing else", occasions)
+    return evaluation.verdict()
 
 
+@check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")
 def never_overlaps(
     objects: Objects | Signal,
     others: Objects | Signal,
     *,
-    deeper_than: float = 0.0,
-    radius: float = 0.0,
-    other_radius: float = 0.0,
+    radius: Radius = 0.0,
+    tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects never overlap others by more than a depth.
 
     Args:
         objects: objects with a `position`, or a position signal.
         others: one object, a group (which may be the same), or positions.
-        deeper_than: the deepest allowed overlap, in the unit of the position.
-        radius: the objects' radius.
-        other_radius: the others' radius.
+        radius: the objects' radius, or a pair of theirs and the others'.
+        tol: the deepest allowed overlap, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample of the objects. Idle if there is none. Its margin is the smallest distance between two
-        surfaces plus `deeper_than`, as far as it is less than the sum of the radii.
+        A verdict on every sample of the objects. Untested if there is none. Its margin is the smallest distance between
+        two surfaces plus `tol`, as far as it is less than the sum of the radii.
 
     Example:
         >>> from breadcrumb.testing import make_trace
         >>> states = [{"a": {"position": (0.0, 0.0)}, "b": {"position": (1.0, 0.0)}}]
         >>> kegs = make_trace(states, kinds={"a": "barrel", "b": "barrel"}).all("barrel")
-        >>> never_overlaps(kegs, kegs, radius=0.6, other_radius=0.6).first.words
-        '0.2 too low'
+        >>> never_overlaps(kegs, kegs, radius=(0.6, 0.6)).first.words
+        'overlaps by 0.2'
     """
     position, other = position_of(objects), position_of(others)
-    reach = radius + other_radius
+    reach = sum(_radii(radius))
     pairs = near_pairs(position, other, 2 * reach)
     gap = np.full(position.track.size, reach)
     np.minimum.at(gap, pairs.mine, pairs.distance - reach)
     between = Signal(position.track, "gap", (gap,), position.valid, position.unit, None, position.owner, position.noise)
-    depth = f" by more than {amount(deeper_than, position.unit)}" if deeper_than else ""
-    sentence = f"{position.owner or position.name} never overlaps {other.owner or other.name}{depth}"
-    scope = Scope(during, except_during, occasions)
-    return judge_between(between, 0.0, None, sentence, tol=deeper_than, scope=scope, position=position)
+
+    def say(seen: Signal, index: int) -> Phrase:
+        deep = amount(-float(seen.parts[0][index]), position.unit)
+        return Phrase(deep, f"at most {amount(tol, position.unit)}", f"overlaps by {deep}")
+
+    scope = Scope(during, except_during)
+    return judge_between(between, 0.0, None, tol=tol, scope=scope, position=position, say=say)
 
 
+@check("{objects:who} never touches {others:name}[ with {radius:radii}][swept?, also between frames]")
 def never_touches(
     objects: Objects | Signal,
     others: Objects | Signal | Region,
     *,
-    radius: float = 0.0,
-    other_radius: float = 0.0,
+    radius: Radius = 0.0,
     swept: bool = False,
-    occasions: int = 1,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects never touch others.
 
-    Args are those of `touching`.
+    Args:
+        objects: objects with a `position`, or a position signal.
+        others: one object, a group, positions, or a region that stands still.
+        radius: the objects' radius, or a pair of theirs and the others'.
+        swept: as for `touching`.
+        during: judge only inside these spans.
+        except_during: judge only outside these spans.
 
     Returns:
-        A verdict on every sample of the objects. Idle if there is none. It is exact, so it has no margin.
+        A verdict on every sample of the objects. Untested if there is none. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -194,53 +218,51 @@ def never_touches(
         2
     """
     position = position_of(objects)
-    spans = touching(objects, others, radius=radius, other_radius=other_radius, swept=swept)
+    spans = touching(objects, others, radius=radius, swept=swept)
     told = None if spans.unknown is None else ~spans.unknown.over(position.track)
     free = Signal(position.track, "free", (~spans.over(position.track),), told, owner=position.owner)
-    sentence = spans.label.replace(" touches ", " never touches ")
     said = Phrase("touching", "apart", "touches")
-    return judge_flag(free, sentence, said, scope=Scope(occasions=occasions), position=position)
+    return judge_flag(free, said, scope=Scope(during, except_during), position=position)
 
 
-def never_skips(
+@check("{objects:who} never tunnels through the barrier from {barrier:ends}")
+def never_tunnels(
     objects: Objects | Signal,
     barrier: Sequence[Sequence[float]],
     *,
     except_at: Moments | None = None,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that no object passes through a barrier between two frames, however fast it is: no tunnelling.
+    """Assert that no object passes through a barrier between two frames, however fast it is.
 
     Each step is a straight line in plan, which must not cross the barrier.
 
     Args:
         objects: objects with a `position`, or a position signal.
         barrier: the points of a line in plan; a closed one ends where it begins.
-        except_at: moments on whose frames their subject may jump.
+        except_at: moments on whose frames their subject may teleport.
         during: judge only inside these spans; a step belongs to them if both its ends do.
         except_during: judge only outside these spans.
-        occasions: how many steps there must be at the least.
 
     Returns:
-        A verdict on every step. Idle if there is none. It is exact, so it has no margin.
+        A verdict on every step. Untested if there is none. It is exact, so it has no margin.
 
     Raises:
         Misuse: the barrier has fewer than two points.
 
     Example:
         >>> from breadcrumb.testing import small_trace
-        >>> never_skips(small_trace().one("skiff"), [(1.5, -1), (1.5, 1)]).first.frame
+        >>> never_tunnels(small_trace().one("skiff"), [(1.5, -1), (1.5, 1)]).first.frame
         2
     """
     points = np.asarray(barrier, np.float64)
     if points.ndim != 2 or points.shape[1] != 2 or len(points) < 2:
-        raise Misuse(f"never_skips: expected two or more points of two numbers, found {barrier!r}")
+        raise Misuse(f"never_tunnels: expected two or more points of two numbers, found {barrier!r}")
     position = position_of(objects)
-    sentence = f"{position.owner or position.name} never passes through the barrier"
     if position.track.unseen:
-        return idle(position, sentence)
+        return untested(position)
     seen = position.plan
     before = previous(seen)
     crossed = np.zeros(len(seen), np.bool_)
@@ -249,19 +271,19 @@ def never_skips(
     stays = Signal(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
     if except_at is not None:
         stays = stays.take(np.flatnonzero(~marked(stays.track, except_at)))
-    scope = Scope(during, except_during, occasions, reach=1)
+    scope = Scope(during, except_during, reach=1)
     said = Phrase("on the other side", "on this side", "passes through")
-    return judge_flag(stays, sentence, said, scope=scope, position=position)
+    return judge_flag(stays, said, scope=scope, position=position)
 
 
+@check("{objects:who} passes undisturbed through {others:name}[ with {radius:radii}]", unit=of_rate)
 def passes_through(
     objects: Objects,
     others: Objects | Signal | Region,
     *,
-    radius: float = 0.0,
-    other_radius: float = 0.0,
+    radius: Radius = 0.0,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects are not disturbed by what they overlap: sensors, and pairs that ignore one another.
 
@@ -270,13 +292,12 @@ def passes_through(
     Args:
         objects: objects with a `position`.
         others: what they may pass through.
-        radius: the objects' radius.
-        other_radius: the others' radius.
+        radius: the objects' radius, or a pair of theirs and the others'.
         tol: how far off the velocity may be, in its own unit.
-        occasions: how many steps there must be at the least.
 
     Returns:
-        A verdict on every step while they touch. Idle if they never do. Its margin is `tol` less the largest change.
+        A verdict on every step while they touch. Untested if they never do. Its margin is `tol` less the largest
+        change.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -284,14 +305,15 @@ def passes_through(
         >>> passes_through(small_trace().one("skiff"), Circle((3, 0), 1.5)).outcome
         'held'
     """
-    touches = touching(objects, others, radius=radius, other_radius=other_radius)
-    kept = keeps_velocity(objects, tol=tol, during=touches.grown(frames(1)), occasions=occasions)
+    touches = touching(objects, others, radius=radius)
+    kept = keeps_velocity(objects, tol=tol, during=touches.grown(frames(1)))
     if not touches.count:
-        why = kept.why_idle or f"no {touches.label}"
-        return Verdict("", "idle", kept.session, of=kept.of, why_idle=why).saying(_through(touches, tol, objects))
-    return kept.saying(_through(touches, tol, objects))
+        why = kept.why_untested or f"no {touches.label}"
+        return Verdict(UNNAMED, "untested", kept.session, of=kept.of, why_untested=why)
+    return kept
 
 
+@check("{objects:who} rests on {surface}[, its lowest point {below} below its position]")
 def rests_on(
     objects: Objects | Signal,
     surface: Operand,
@@ -300,7 +322,7 @@ def rests_on(
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that the lowest point of objects is on a surface: neither sunk in nor hovering.
 
@@ -311,10 +333,9 @@ def rests_on(
         tol: how far off is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample. Idle if there is none. Its margin is `tol` less the largest distance.
+        A verdict on every sample. Untested if there is none. Its margin is `tol` less the largest distance.
 
     Raises:
         Misuse: `about` does not say which way is up.
@@ -328,11 +349,10 @@ def rests_on(
     axes = position.track.session.axes
     up = next((axis for axis in "xyz" if axes.get(axis) in ("up", "down")), "")
     if not up and not position.track.unseen:
-        raise Misuse("rests_on needs to know which way is up; record it as axes={'z': 'up'} or alike")
+        raise Misuse("rests_on needs to know which way is up; record it as axes={'z': 'up'}")
     height = getattr(position, up or "x")
     lowest = height + below if axes.get(up) == "down" else height - below
-    sentence = f"{position.owner or position.name} rests on {surface}{plus_minus(tol, position.unit)}"
-    return judge_near(lowest, surface, sentence, tol=tol, scope=Scope(during, except_during, occasions))
+    return judge_near(lowest, surface, tol=tol, scope=Scope(during, except_during))
 
 
 def _crosses(before: Sequence[Floats], now: Sequence[Floats], a: Floats, b: Floats) -> Bools:
@@ -349,15 +369,15 @@ def _told(touches: Bools, position: Signal, other: Signal) -> Bools | None:
     """Return on which samples it is known whether it touches any of the others; None if on all."""
     if position.valid is None and other.valid is None:
         return None
-    without = np.isin(position.track.row, other.track.row[~other.usable])
+    without = np.isin(position.track.clock_index, other.track.clock_index[~other.usable])
     return np.asarray(touches | position.usable & ~without)
 
 
 def _named(spans: Spans, objects: Objects | Signal, others: str) -> Spans:
     position = position_of(objects)
-    return replace(spans, label=f"{position.owner or position.name} touches {others}")
+    label = f"{position.owner or position.name} touches {others}".replace("every ", "any ", 1)
+    return replace(spans, label=label, key=position.key.then("touches"))
 
 
-def _through(touches: Spans, tol: float, objects: Objects) -> str:
-    unit = objects.signal("position").rate().unit if "position" in objects.properties else ""
-    return touches.label.replace(" touches ", " passes undisturbed through ") + plus_minus(tol, unit)
+def _radii(radius: Radius) -> tuple[float, float]:
+    return radius if isinstance(radius, tuple) else (radius, 0.0)

@@ -1,8 +1,14 @@
 """Checks of where things are and how they move."""
 
-from breadcrumb.checks.movement.arrivals import follows, jumps_to, lands_on, returns_to
-from breadcrumb.checks.movement.curves import arcs, eases, follows_keys, oscillates
-from breadcrumb.checks.movement.places import never_jumps, stays_between, stays_inside, stays_on_line, stays_outside
+from breadcrumb.checks.movement.arrivals import follows, lands_on, returns_to, teleports_to
+from breadcrumb.checks.movement.curves import eases, follows_arc, follows_keys, oscillates
+from breadcrumb.checks.movement.places import (
+    never_teleports,
+    stays_between,
+    stays_inside,
+    stays_on_line,
+    stays_outside,
+)
 from breadcrumb.checks.movement.speeds import (
     accelerates_like,
     keeps_speed,
@@ -16,18 +22,17 @@ from breadcrumb.checks.movement.turning import faces, heads_toward, turns_at
 
 __all__ = [
     "accelerates_like",
-    "arcs",
     "eases",
     "faces",
     "follows",
+    "follows_arc",
     "follows_keys",
     "heads_toward",
-    "jumps_to",
     "keeps_speed",
     "keeps_velocity",
     "lands_on",
     "moves",
-    "never_jumps",
+    "never_teleports",
     "oscillates",
     "returns_to",
     "slows_by",
@@ -36,6 +41,7 @@ __all__ = [
     "stays_on_line",
     "stays_outside",
     "steps_by",
+    "teleports_to",
     "turns_at",
     "undisturbed",
 ]

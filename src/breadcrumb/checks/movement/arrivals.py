@@ -2,49 +2,49 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import delayed, first_of_life, following
+from breadcrumb.algebra.along import delayed, first_of_lifetime, following
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict, all_of
-from breadcrumb.verdicts.words import plus_minus
 
 
-def jumps_to(
+@check("{objects:who} is at {places} at {at}")
+def teleports_to(
     objects: Objects | Signal,
     places: Operand | Sequence[Sequence[float]],
     *,
     at: Moments,
     offset: Sequence[float] | None = None,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects are at a place, or at one of several, on the frame of each moment or on the one after it.
 
     Args:
         objects: objects with a `position`, or a position signal.
         places: a point, a list of points, or a position signal of one object, taken at that instant.
-        at: the moments; their subject is the object that jumps.
+        at: the moments; their subject is the object that teleports.
         offset: what is added to each place.
         tol: how far off is still allowed, in the unit of the position.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment. Idle if there is none; undecided where the object was not sampled. Its margin is
+        A verdict on every moment. Untested if there is none; undecided where the object was not sampled. Its margin is
         `tol` less the largest distance.
 
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> trace = small_trace()
-        >>> jumps_to(trace.one("skiff"), [(9, 9, 0), (2, 0, 0)], at=trace.events("bell.rung")).outcome
+        >>> teleports_to(trace.one("skiff"), [(9, 9, 0), (2, 0, 0)], at=trace.events("bell.rung")).outcome
         'held'
     """
     position = position_of(objects)
@@ -57,11 +57,10 @@ def jumps_to(
             off = away if off is None else _smaller(off, away)
     assert off is not None
     off = replace(off, name="distance from the place", unit=position.unit)
-    where = places.name if isinstance(places, Signal) else said_of(places)
-    sentence = f"{position.owner or position.name} is at {where} at {at.label}{plus_minus(tol, position.unit)}"
-    return judge_off(off, tol, sentence, scope=Scope(occasions=occasions), position=position)
+    return judge_off(off, tol, position=position)
 
 
+@check("{objects:who} follows {leader:name}[ at an offset of {offset}][ {lag} later]")
 def follows(
     objects: Objects | Signal,
     leader: Objects | Signal,
@@ -71,7 +70,7 @@ def follows(
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects keep their offset to a leader.
 
@@ -83,10 +82,10 @@ def follows(
         tol: how far off is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample that both have. Idle if there is none. Its margin is `tol` less the largest deviation.
+        A verdict on every sample that both have. Untested if there is none. Its margin is `tol` less the largest
+        deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -95,15 +94,13 @@ def follows(
         'held'
     """
     position, led = position_of(objects), position_of(leader)
-    behind = f" {lag} behind" if lag is not None and lag.value else ""
     led = led if lag is None else delayed(led, duration(lag, "lag"))
     away = Scope(during, except_during).of(replace(position - led, name="offset", unit=position.unit))
-    sentence = f"{position.owner or position.name} follows {led.owner or led.name}{behind}"
-    sentence += plus_minus(tol, position.unit)
-    due = first_of_life(away) if offset is None else offset
-    return judge_near(away, due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+    due = first_of_lifetime(away) if offset is None else offset
+    return judge_near(away, due, tol=tol, position=position)
 
 
+@check("{objects:who} is back at {place} {within} after {after}[at_rest?, at rest][ unless {unless}]")
 def returns_to(
     objects: Objects | Signal,
     place: Operand,
@@ -113,7 +110,7 @@ def returns_to(
     at_rest: bool = True,
     unless: Moments | None = None,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects are back at a place some time after moments, and by default rest there.
 
@@ -125,11 +122,10 @@ def returns_to(
         at_rest: whether it must also stay there on the sample behind that.
         unless: moments of the same subject that, within this time, call the return off.
         tol: how far off is still allowed, in the unit of the position.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment. Idle if there is none; undecided where the trace, or the life, ends before. Its
-        margin is `tol` less the largest distance.
+        A verdict on every moment. Untested if there is none; undecided where the trace, or the lifetime, ends before.
+        Its margin is `tol` less the largest distance.
 
     Example:
         >>> from breadcrumb import frames
@@ -142,18 +138,17 @@ def returns_to(
     moments = of_these(after, position)
     if unless is not None:
         moments = moments.pick(np.flatnonzero(~_called_off(moments, within, unless)))
-    sentence = f"{position.owner or position.name} is back at {said_of(place)} {within} after {after.label}"
-    sentence += plus_minus(tol, position.unit)
     back = position.after(moments, within)
     due = place.after(moments, within) if isinstance(place, Signal) else place
-    home = judge_near(back, due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
-    if not at_rest or home.outcome == "idle":
+    home = judge_near(back, due, tol=tol, position=position).with_sentence("it is back")
+    if not at_rest or home.outcome == "untested":
         return home
     moved = replace(following(position) - position, name="step").after(moments, duration(within, "within"))
-    rests = judge_near(moved, 0.0, f"{sentence}, at rest", tol=tol, position=position)
-    return all_of(home, rests).saying(f"{sentence}, at rest") if rests.outcome != "idle" else home
+    rests = judge_near(moved, 0.0, tol=tol, position=position).with_sentence("it is at rest")
+    return all_of(home, rests) if rests.outcome != "untested" else home
 
 
+@check("{objects:who} lands on {target:name}[ + {offset}] at {at}")
 def lands_on(
     objects: Objects | Signal,
     target: Objects | Operand,
@@ -161,7 +156,7 @@ def lands_on(
     at: Moments,
     offset: Sequence[float] | None = None,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects are, at moments, where a target is at that instant.
 
@@ -171,11 +166,10 @@ def lands_on(
         at: the moments; their subject is the object that lands.
         offset: what is added to the target's position.
         tol: how far off is still allowed, in the unit of the position.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment. Idle if there is none; undecided where one of the two was not sampled. Its margin is
-        `tol` less the largest distance.
+        A verdict on every moment. Untested if there is none; undecided where one of the two was not sampled. Its margin
+        is `tol` less the largest distance.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -188,9 +182,7 @@ def lands_on(
     place = position_of(target) if isinstance(target, Objects | Signal) else target
     due = place.at(at) if isinstance(place, Signal) else np.asarray(place, np.float64)
     due = due if offset is None else due + np.asarray(offset, np.float64)
-    name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
-    sentence = f"{position.owner or position.name} lands on {name} at {at.label}{plus_minus(tol, position.unit)}"
-    return judge_near(position.at(at), due, sentence, tol=tol, scope=Scope(occasions=occasions), position=position)
+    return judge_near(position.at(at), due, tol=tol, position=position)
 
 
 def of_these(moments: Moments, position: Signal) -> Moments:
@@ -214,21 +206,12 @@ def _smaller(one: Signal, other: Signal) -> Signal:
     return replace(one, parts=(np.where(valid, np.minimum(a, b), 0.0),), valid=valid)
 
 
-def said_of(places: Any) -> str:
-    """Return what a place, or several, are called in a rule."""
-    if isinstance(places, Signal):
-        return places.owner or places.name
-    points = np.atleast_2d(np.asarray(places, np.float64))
-    said = ", ".join(f"({', '.join(f'{part:g}' for part in point)})" for point in points[:3].tolist())
-    return f"one of {len(points)} places" if len(points) > 3 else said if len(points) == 1 else f"one of {said}"
-
-
 def _called_off(moments: Moments, within: Duration, unless: Moments) -> np.ndarray[Any, np.dtype[np.bool_]]:
     """Return which of the moments are followed in time by one of the same subject that calls them off."""
     clock = moments.session.clock
     size = clock.size + 1
-    _, last = window(within).rows(clock, moments.row)
-    keys = np.sort(unless.subject * size + unless.row)
-    begun = np.searchsorted(keys, moments.subject * size + moments.row, side="right")
+    _, last = window(within).clock_indices(clock, moments.clock_index)
+    keys = np.sort(unless.subject * size + unless.clock_index)
+    begun = np.searchsorted(keys, moments.subject * size + moments.clock_index, side="right")
     ended = np.searchsorted(keys, moments.subject * size + last, side="right")
     return np.asarray(ended > begun)

@@ -2,15 +2,16 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Unpack
 
 import numpy as np
 
 from breadcrumb.algebra.along import (
     first_of_group,
-    first_of_life,
+    first_of_lifetime,
+    indices_later,
     latest,
     marked,
-    places_later,
     previous,
     smoothed_second_rate,
     stretches,
@@ -20,16 +21,20 @@ from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
+from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.movement.arrivals import of_these
+from breadcrumb.checks.values.changes import unchanged
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
-from breadcrumb.verdicts.excerpts import Picture, level
-from breadcrumb.verdicts.judging import Case, Phrase, tolerance
+from breadcrumb.verdicts.excerpts import PlotSource, level
+from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount, plus_minus
+from breadcrumb.verdicts.words import amount
 
 
+@check("{objects:who} keeps [a speed of {speed}|its first speed]", unit=of_rate)
 def keeps_speed(
     objects: Objects | Signal,
     speed: float | None = None,
@@ -39,23 +44,22 @@ def keeps_speed(
     velocity: Signal | None = None,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that the speed is a given one, or that each life keeps the speed it first has.
+    """Assert that the speed is a given one, or that each lifetime keeps the speed it first has.
 
     Args:
         objects: objects with a `position`, or a position signal; the speed is the mean one over each step.
-        speed: the speed, in units of the position per second; None for each life's first one.
+        speed: the speed, in units of the position per second; None for each lifetime's first one.
         tol: how far off is still allowed, in the unit of the speed.
         rel_tol: what may be added to that, as a share of the speed.
         velocity: a recorded velocity to judge instead.
         during: judge only inside these spans; a step belongs to them if both its ends do.
         except_during: judge only outside these spans.
-        occasions: how many steps there must be at the least.
 
     Returns:
-        A verdict on every sample but each life's first one. Idle if there is none. Its margin is `tol` less the largest
-        deviation, and there is none if no deviation is allowed at all.
+        A verdict on every sample but each lifetime's first one. Untested if there is none. Its margin is `tol` less the
+        largest deviation, and there is none if no deviation is allowed at all.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -65,39 +69,37 @@ def keeps_speed(
     moving = velocity.norm() if velocity is not None else position_of(objects).speed(stored=False)
     position = position_of(objects) if velocity is None or isinstance(objects, Objects) else None
     measured = within_steps(replace(moving, name="speed"), velocity, during, except_during)
-    expected = first_of_life(measured) if speed is None else speed
-    what = "the speed it first has" if speed is None else f"a speed of {amount(speed, moving.unit)}"
-    sentence = f"{moving.owner or moving.name} keeps {what}{plus_minus(tol, moving.unit)}"
-    scope = Scope(occasions=occasions, reach=0 if velocity is not None else 1)
-    return judge_near(measured, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope, position=position)
+    expected = first_of_lifetime(measured) if speed is None else speed
+    scope = Scope(reach=0 if velocity is not None else 1)
+    return judge_near(measured, expected, tol=tol, rel_tol=rel_tol, scope=scope, position=position)
 
 
+@check("{objects:who} keeps [a velocity of {expected}|its velocity]", unit=of_rate)
 def keeps_velocity(
     objects: Objects | Signal,
-    velocity: Operand | None = None,
+    expected: Operand | None = None,
     *,
+    velocity: Signal | None = None,
     except_at: Moments | None = None,
-    recorded: Signal | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects keep their velocity, in size and direction, but for certain moments.
 
     Args:
         objects: objects with a `position`, or a position signal; the velocity is the mean one over each step.
-        velocity: the velocity, a vector or a signal; None for the one that each life has first, and again after each
-            of the moments.
+        expected: the velocity, a vector or a signal; None for the one that each lifetime has first, and again after
+            each of the moments.
+        velocity: a recorded velocity to judge instead.
         except_at: moments at which the velocity of their subject may change; the step that ends there is not judged.
-        recorded: a recorded velocity to judge instead.
         tol: how far off is still allowed, in the unit of the velocity.
         during: judge only inside these spans; a step belongs to them if both its ends do.
         except_during: judge only outside these spans.
-        occasions: how many steps there must be at the least.
 
     Returns:
-        A verdict on every step. Idle if there is none. Its margin is `tol` less the largest deviation.
+        A verdict on every step. Untested if there is none. Its margin is `tol` less the largest deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -105,25 +107,20 @@ def keeps_velocity(
         'held'
     """
     moving = within_steps(
-        position_of(objects).rate() if recorded is None else recorded, recorded, during, except_during
+        position_of(objects).rate() if velocity is None else velocity, velocity, during, except_during
     )
     stretch = np.full(len(moving), NOBODY)
     if except_at is not None:
-        if recorded is None:
+        if velocity is None:
             moving = moving.take(np.flatnonzero(~marked(moving.track, except_at)))
         stretch = latest(moving.track, except_at)
-    if velocity is None:
-        expected: Operand = first_of_group(moving, stretches(moving.track, stretch))
-    else:
-        expected = velocity
-    what = "its velocity" if velocity is None else f"a velocity of {velocity}"
-    sentence = f"{moving.owner or moving.name} keeps {what}"
-    sentence += (f" except at {except_at.label}" if except_at is not None else "") + plus_minus(tol, moving.unit)
-    scope = Scope(occasions=occasions, reach=0 if recorded is not None else 1)
-    position = position_of(objects) if isinstance(objects, Objects) or recorded is None else None
-    return judge_near(moving, expected, sentence, tol=tol, scope=scope, position=position)
+    due = first_of_group(moving, stretches(moving.track, stretch)) if expected is None else expected
+    scope = Scope(reach=0 if velocity is not None else 1)
+    position = position_of(objects) if isinstance(objects, Objects) or velocity is None else None
+    return judge_near(moving, due, tol=tol, scope=scope, position=position)
 
 
+@check("{objects:who} slows by {rate} each second, to 0", unit=of_rate)
 def slows_by(
     objects: Objects | Signal,
     rate: float,
@@ -132,7 +129,7 @@ def slows_by(
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that speed falls by a constant rate to exactly 0, and that motion never turns back.
 
@@ -145,10 +142,9 @@ def slows_by(
         tol: how far off the speed may be after each step, in its own unit.
         during: judge only inside these spans; a change belongs to them if all the samples that it uses do.
         except_during: judge only outside these spans.
-        occasions: how many changes there must be at the least.
 
     Returns:
-        A verdict on every change of speed while there is any. Idle if nothing moved. Its margin is `tol` less the
+        A verdict on every change of speed while there is any. Untested if nothing moved. Its margin is `tol` less the
         largest deviation.
 
     Example:
@@ -166,7 +162,7 @@ def slows_by(
         step = np.r_[step[:1], (step[1:] + step[:-1]) / 2]
     fall = rate * step
     noise = np.broadcast_to(np.asarray(speed.noise) + np.asarray(last.noise), len(speed))
-    still = noise + tolerance(tol, "slows_by") if velocity is None else noise
+    still = noise + tolerance(tol) if velocity is None else noise
     due = np.maximum(last.parts[0] - fall, 0.0)
     stops = (speed.parts[0] <= still) & (last.parts[0] <= fall + still)
     turned = sum(a * b for a, b in zip(moving.parts, before.parts, strict=True)) < 0
@@ -177,13 +173,13 @@ def slows_by(
     reach = 2 if velocity is None else 1
     kept = Scope(during, except_during, reach=reach if during is not None or except_during is not None else 0).of(seen)
 
-    def phrase(place: int) -> Phrase:
-        value, expected = float(kept.parts[0][place]), float(kept.parts[2][place])
-        words = f"{amount(float(kept.parts[1][place]), moving.unit)} too {'fast' if value > expected else 'slow'}"
+    def phrase(index: int) -> Phrase:
+        value, expected = float(kept.parts[0][index]), float(kept.parts[2][index])
+        words = f"{amount(float(kept.parts[1][index]), moving.unit)} too {'fast' if value > expected else 'slow'}"
         return Phrase(amount(value, moving.unit), amount(expected, moving.unit), words)
 
     shown = replace(kept, parts=kept.parts[:1])
-    case = Case.of_samples(
+    evaluation = Evaluation.of_samples(
         shown,
         tol - kept.parts[1],
         phrase,
@@ -191,12 +187,12 @@ def slows_by(
         exact=not tol,
         allowed=tol or None,
         of="changes of speed",
-        picture=Picture(shown, level(kept.parts[2] - tol), level(kept.parts[2] + tol)),
+        plot=PlotSource(shown, level(kept.parts[2] - tol), level(kept.parts[2] + tol)),
     )
-    sentence = f"{moving.owner or moving.name} slows by {amount(rate, moving.unit)} each second, to 0"
-    return case.verdict(sentence + plus_minus(tol, moving.unit), occasions)
+    return evaluation.verdict()
 
 
+@check("{objects:who} accelerates like {law}", unit=of_second_rate)
 def accelerates_like(
     objects: Objects | Signal,
     law: Signal | Callable[[Objects], Signal],
@@ -207,7 +203,7 @@ def accelerates_like(
     rel_tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects accelerate as a law says, such as gravity or the pull of an eddy.
 
@@ -225,11 +221,10 @@ def accelerates_like(
         rel_tol: what may be added to that, as a share of the law's value.
         during: judge only inside these spans; a value belongs to them if all the samples that it uses do.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample that has an acceleration. Idle if there is none. Its margin is the tolerance less the
-        largest deviation.
+        A verdict on every sample that has an acceleration. Untested if there is none. Its margin is the tolerance less
+        the largest deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -246,20 +241,20 @@ def accelerates_like(
         measured, expected, reach = velocity.rate(), (due + before) * 0.5, 1
     else:
         measured, expected, reach = position_of(objects).second_rate(), before, 2
-    scope = Scope(during, except_during, occasions, reach if during is not None or except_during is not None else 0)
+    scope = Scope(during, except_during, reach if during is not None or except_during is not None else 0)
     measured = replace(measured, name="acceleration")
-    sentence = f"{measured.owner or measured.name} accelerates like {due.name}{plus_minus(tol, measured.unit)}"
-    return judge_near(measured, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
+    return judge_near(measured, expected, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
+@check("{objects:who} moves {at_least} or more within {within}")
 def moves(
     objects: Objects | Signal,
     at_least: float,
-    within: Duration,
     *,
+    within: Duration,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects do move: a script that was never armed raises no error, and nothing happens.
 
@@ -269,11 +264,10 @@ def moves(
         within: in how long a time it goes so far, whenever one begins to look.
         during: judge only inside these spans; all of the time must lie in them.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample with enough time behind it, in the same life. Idle if there is none. Its margin is the
-        shortest path in that time less the one that is asked for.
+        A verdict on every sample with enough time behind it, in the same lifetime. Untested if there is none. Its
+        margin is the shortest path in that time less the one that is asked for.
 
     Example:
         >>> from breadcrumb import frames
@@ -285,7 +279,7 @@ def moves(
     step = (position - previous(position)).norm()
     path = np.cumsum(np.where(step.usable, step.parts[0], 0.0))
     track = position.track
-    ends = places_later(position, duration(within, "within"))
+    ends = indices_later(position, duration(within, "within"))
     there = ends != NOBODY
     safe = np.where(there, ends, 0)
     gone = np.where(there, path[safe] - path, 0.0) if track.size else path
@@ -297,18 +291,18 @@ def moves(
     travelled = replace(
         position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None
     )
-    sentence = f"{position.owner or position.name} moves {amount(at_least, position.unit)} or more within {within}"
     place = position if len(position.parts) > 1 else None
-    return judge_between(travelled, at_least, None, sentence, scope=Scope(occasions=occasions), position=place)
+    return judge_between(travelled, at_least, None, position=place)
 
 
+@check("{objects:who} goes on undisturbed at {at}", unit=of_rate)
 def undisturbed(
     objects: Objects | Signal,
     *,
     at: Moments,
     velocity: Signal | None = None,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects go on after moments as before them.
 
@@ -320,10 +314,9 @@ def undisturbed(
         at: the moments; their subject is the object that must not be disturbed.
         velocity: a recorded velocity to judge instead.
         tol: how far off the velocity may be, in its own unit.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment. Idle if there is none; undecided where the steps around it were not recorded. Its
+        A verdict on every moment. Untested if there is none; undecided where the steps around it were not recorded. Its
         margin is `tol` less the largest change.
 
     Example:
@@ -336,20 +329,21 @@ def undisturbed(
     at = of_these(at, moving)
     before = moving.before(at, frames(1))
     after = moving.after(at, frames(1)) if velocity is None else moving.at(at)
-    sentence = f"{moving.owner or moving.name} is not disturbed at {at.label}{plus_minus(tol, moving.unit)}"
-    return judge_near(after, before, sentence, tol=tol, scope=Scope(occasions=occasions))
+    return judge_near(after, before, tol=tol)
 
 
+@check("{signal:title} steps by {amount:signed} at {at}[ within {limits}][only?, and at no other time]")
 def steps_by(
     signal: Signal,
     amount: Operand,
     *,
     at: Moments,
     limits: tuple[float, float] | None = None,
+    only: bool = True,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a number moves by whole steps at moments, the last one shortened at a limit.
+    """Assert that a number moves by whole steps at moments, the last one shortened at a limit, and at no other time.
 
     A step is that from the last sample before the moment's frame to the first one behind it.
 
@@ -358,26 +352,25 @@ def steps_by(
         amount: the step, positive or negative; a number, or a value for each moment.
         at: the moments; their subject is the object that steps, or they are nobody's it has.
         limits: the lowest and the highest value.
+        only: whether any other change is a breach.
         tol: how far off is still allowed, in the unit of the value.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment. Idle if there is none; undecided where the samples around it were not recorded. Its
-        margin is `tol` less the largest deviation.
+        A verdict on every moment. Untested if there is none; undecided where the samples around it were not recorded.
+        Its margin is `tol` less the largest deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> trace = small_trace()
-        >>> steps_by(trace.one("skiff").position.x, 2.0, at=trace.events("bell.rung")).outcome
+        >>> steps_by(trace.one("skiff").position.x, 2.0, at=trace.events("bell.rung"), only=False).outcome
         'held'
     """
     before, after = signal.before(at, frames(1)), signal.after(at, frames(1))
     due = before + amount
     if limits is not None:
         due = replace(due, parts=(np.clip(due.parts[0], *limits),))
-    shown = f"{amount:+g} {signal.unit}".rstrip() if isinstance(amount, float | int) else "its step"
-    sentence = f"{signal.title} steps by {shown} at {at.label}{plus_minus(tol, signal.unit)}"
-    return judge_near(after, due, sentence, tol=tol, scope=Scope(occasions=occasions))
+    each = judge_near(after, due, tol=tol).with_sentence("each step")
+    return exclusively(each, unchanged(signal, tol=tol, except_at=at), "no other change") if only else each
 
 
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:
@@ -386,7 +379,7 @@ def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, 
 
 
 def _unbroken(signal: Signal, ends: Ints) -> np.ndarray[tuple[int, ...], np.dtype[np.bool_]]:
-    """Return whether the samples from each one to its end are on consecutive rows of the clock."""
+    """Return whether the samples from each one to its end are on consecutive clock indices."""
     track = signal.track
     safe = np.where(ends == NOBODY, 0, ends)
-    return np.asarray(track.row[safe] - track.row == safe - np.arange(track.size))
+    return np.asarray(track.clock_index[safe] - track.clock_index == safe - np.arange(track.size))

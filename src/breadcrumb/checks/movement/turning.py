@@ -1,6 +1,7 @@
 """Checks of angles and directions."""
 
 from dataclasses import replace
+from typing import Unpack
 
 import numpy as np
 
@@ -10,13 +11,14 @@ from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.checks.movement.arrivals import of_these, said_of
+from breadcrumb.checks.declaration import Common, check, of_angle, of_rate, of_turn
+from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount, plus_minus
 
 
+@check("{objects:who} heads [away?away from|toward] {target:name} at {at}", unit=of_angle)
 def heads_toward(
     objects: Objects | Signal,
     target: Objects | Operand,
@@ -25,7 +27,7 @@ def heads_toward(
     away: bool = False,
     velocity: Signal | None = None,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects move, right after moments, toward where a target is at that instant, or away from it.
 
@@ -40,11 +42,10 @@ def heads_toward(
         away: whether it must move the opposite way.
         velocity: a recorded velocity to judge instead.
         tol: the largest allowed angle between the two directions, in the session's unit of angles, else in degrees.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment at which the object moves. Idle if there is none; undecided where the step behind it
-        was not recorded. Its margin is `tol` less the largest angle.
+        A verdict on every moment at which the object moves. Untested if there is none; undecided where the step behind
+        it was not recorded. Its margin is `tol` less the largest angle.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -63,12 +64,10 @@ def heads_toward(
         here, moving = here.plan, moving.plan
     wanted = (here - place) * (1.0 if away else -1.0)
     off = _angle_between(moving, wanted)
-    name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
-    sentence = f"{position.owner or position.name} heads {'away from' if away else 'toward'} {name} at {at.label}"
-    sentence += plus_minus(tol, off.unit)
-    return judge_off(off, tol, sentence, scope=Scope(occasions=occasions), position=position)
+    return judge_off(off, tol, position=position)
 
 
+@check("{angle:plain} of {objects:who} faces {target:name}", unit=of_turn)
 def faces(
     objects: Objects,
     target: Objects | Operand,
@@ -77,7 +76,7 @@ def faces(
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that an angle of objects is the bearing from their position to a target, whichever way round.
 
@@ -88,11 +87,10 @@ def faces(
         tol: how far off is still allowed, in the unit of the angle.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample that has a bearing. Idle if there is none. Its margin is `tol` less the largest angle
-        between the two.
+        A verdict on every sample that has a bearing. Untested if there is none. Its margin is `tol` less the largest
+        angle between the two.
 
     Raises:
         Misuse: `about` does not tell the unit, zero and sense of angles.
@@ -113,11 +111,10 @@ def faces(
     bearing = objects.signal("position").bearing_to(place)
     if not turned.track.unseen:
         bearing = bearing * (full_turn(turned, "faces") / FULL_TURNS.get(bearing.unit, 1.0))
-    name = (place.owner or place.name) if isinstance(place, Signal) else said_of(place)
-    sentence = f"{turned.title} faces {name}{plus_minus(tol, turned.unit)}"
-    return judge_near(turned, bearing, sentence, tol=tol, scope=Scope(during, except_during, occasions))
+    return judge_near(turned, bearing, tol=tol, scope=Scope(during, except_during))
 
 
+@check("{signal:title} turns at {rate}", unit=of_rate)
 def turns_at(
     signal: Signal,
     rate: float,
@@ -125,7 +122,7 @@ def turns_at(
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that an angle turns at a constant rate, through its wrap and all.
 
@@ -135,10 +132,9 @@ def turns_at(
         tol: how far off the rate may be, in the unit of the angle per second.
         during: judge only inside these spans; a step belongs to them if both its ends do.
         except_during: judge only outside these spans.
-        occasions: how many steps there must be at the least.
 
     Returns:
-        A verdict on every step. Idle if there is none. Its margin is `tol` less the largest deviation.
+        A verdict on every step. Untested if there is none. Its margin is `tol` less the largest deviation.
 
     Raises:
         Misuse: nothing says whether the angle is in degrees or radians.
@@ -151,9 +147,8 @@ def turns_at(
         'held'
     """
     turning = signal.unwrapped().rate()
-    sentence = f"{signal.title} turns at {amount(rate, turning.unit)}{plus_minus(tol, turning.unit)}"
-    scope = Scope(during, except_during, occasions, reach=1)
-    return judge_near(replace(turning, name=f"turn rate of {signal.name}"), rate, sentence, tol=tol, scope=scope)
+    scope = Scope(during, except_during, reach=1)
+    return judge_near(replace(turning, name=f"turn rate of {signal.name}"), rate, tol=tol, scope=scope)
 
 
 def _angle_between(first: Signal, second: Signal) -> Signal:

@@ -1,8 +1,8 @@
-"""Checks of what appears, how long it lives, and when it is gone."""
+"""Checks of what appears, how long it lifetimes, and when it is gone."""
 
 from breadcrumb.checks.spawns.beginnings import appears_at, appears_with, spreads_over
 from breadcrumb.checks.spawns.endings import count_stays, dies_with, leaves_when, outlives, silent_once_gone
-from breadcrumb.checks.spawns.lives import lasts, one_for_each
+from breadcrumb.checks.spawns.lifetimes import lasts, one_for_each
 
 __all__ = [
     "appears_at",

@@ -1,21 +1,23 @@
-"""Checks of how lives begin: where, with what, and how they are spread."""
+"""Checks of how lifetimes begin: where, with what, and how they are spread."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Unpack
 
 import numpy as np
 
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.signals import Signal
-from breadcrumb.checks.movement.arrivals import lands_on, said_of
+from breadcrumb.checks.declaration import Common, check, demand, without_unit
+from breadcrumb.checks.describing import in_words
+from breadcrumb.checks.movement.arrivals import lands_on
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats, Ints
-from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
-from breadcrumb.verdicts.judging import Case, Phrase
+from breadcrumb.trace.objects import Objects
+from breadcrumb.verdicts.comparing import judge_near, judge_off
+from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict, all_of
-from breadcrumb.verdicts.words import amount, plus_minus
+from breadcrumb.verdicts.words import amount
 
 SIGNIFICANCE = 1e-6
 """How often a fair draw may be called unfair."""
@@ -23,13 +25,14 @@ _ENOUGH = 5
 """How many draws of each place the chi-square approximation needs; Cochran's rule."""
 
 
+@check("{objects} appears at {place:name}[ + {offset}]", passes_on=True)
 def appears_at(
     objects: Objects,
     place: Objects | Operand,
     *,
     offset: Sequence[float] | None = None,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert where objects appear: at a point, or where another object then is.
 
@@ -40,11 +43,10 @@ def appears_at(
         place: a point, one object, or its position.
         offset: what is added to the place.
         tol: how far off is still allowed, in the unit of the position.
-        occasions: how many lives there must be at the least.
 
     Returns:
-        A verdict on every life that was seen to appear. Idle if there is none. Its margin is `tol` less the largest
-        distance.
+        A verdict on every lifetime that was seen to appear. Untested if there is none. Its margin is `tol` less the
+        largest distance.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -52,24 +54,34 @@ def appears_at(
         >>> appears_at(trace.all("barrel"), (1, 2)).outcome
         'held'
     """
-    landed = lands_on(objects, place, at=objects.appears, offset=offset, tol=tol, occasions=occasions)
-    point = position_of(place) if isinstance(place, Objects) else place
-    where = said_of(point) + (f" + {tuple(offset)}" if offset is not None else "")
-    return landed.saying(f"{objects.called} appears at {where}{plus_minus(tol, position_of(objects).unit)}")
+    return lands_on(objects, place, at=objects.appears, offset=offset, tol=tol, **common)
 
 
-def appears_with(objects: Objects, *, tol: float = 0.0, occasions: int = 1, **values: Any) -> Verdict:
+@check("{objects} appears with [values?{values:pairs}|{properties:pairs}]", unit=without_unit, passes_on=True)
+def appears_with(
+    objects: Objects,
+    values: Mapping[str, Any] | None = None,
+    *,
+    tol: float = 0.0,
+    occasions: int = 1,
+    occasions_each: int = 0,
+    id: str = "",
+    **properties: Any,
+) -> Verdict:
     """Assert what properties objects have on the frame on which they appear.
 
     Args:
         objects: what appears.
-        tol: how far off numbers may be, each in its own unit.
-        occasions: how many lives there must be at the least.
         values: for each property a value, or a signal of one object that is taken at that instant.
+        tol: how far off numbers may be, each in its own unit.
+        occasions: the least number of occasions to test; with fewer, the rule is untested.
+        occasions_each: the least number of occasions to test of each object.
+        id: a name for the rule in results, instead of the one made from file, function, check and subject.
+        properties: the same as `values`, for properties whose names can stand before an equals sign.
 
     Returns:
-        A verdict on every property of every life that was seen to appear. Idle if there is none. Its margin is that of
-        the tightest property.
+        A verdict on every property of every lifetime that was seen to appear. Untested if there is none. Its margin is
+        the smallest one of any property.
 
     Raises:
         Misuse: there is no property to judge.
@@ -80,25 +92,26 @@ def appears_with(objects: Objects, *, tol: float = 0.0, occasions: int = 1, **va
         >>> appears_with(trace.all("barrel"), speed=2.0, full=True).outcome
         'held'
     """
-    if not values:
+    expected = {**(values or {}), **properties}
+    if not expected:
         raise Misuse("appears_with: expected a property with its value, such as speed=2.0")
     verdicts = []
-    for name, value in values.items():
+    for name, value in expected.items():
         first = objects.signal(name).at(objects.appears)
         due = value.at(objects.appears) if isinstance(value, Signal) and value.track.source is None else value
-        called = value.name if isinstance(value, Signal) else value
-        sentence = f"{objects.called} appears with {name} {called}{plus_minus(tol, first.unit)}"
-        verdicts.append(judge_near(first, due, sentence, tol=tol, scope=Scope(occasions=occasions)))
+        each = demand(judge_near(first, due, tol=tol), objects, occasions=occasions, occasions_each=occasions_each)
+        verdicts.append(each.with_sentence(f"its {name} is {in_words(value, '', first.unit.__str__)}"))
     return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)
 
 
+@check("{signal:title} is one of {places:size} places, all of them, evenly")
 def spreads_over(
-    draws: Signal,
+    signal: Signal,
     places: Sequence[float] | Sequence[Sequence[float]],
     *,
     tol: float = 0.0,
     significance: float = SIGNIFICANCE,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that draws are always one of the places, that all places are used, and evenly enough.
 
@@ -107,15 +120,14 @@ def spreads_over(
     draw would leave one out no more often than that.
 
     Args:
-        draws: the draws, picked at moments, such as `crew.position.at(placed)`.
+        signal: the draws, picked at moments, such as `crew.position.at(placed)`.
         places: the numbers or points that may be drawn.
         tol: how far from a place is still on it, in the unit of the draws.
         significance: the share of fair sessions that may be called unfair by mistake.
-        occasions: how many draws there must be at the least.
 
     Returns:
-        A verdict on every draw and on the whole of them. Idle if there was none. Its margin is `tol` less the largest
-        distance, or log10(p / significance).
+        A verdict on every draw and on the whole of them. Untested if there was none. Its margin is `tol` less the
+        largest distance, or log10(p / significance).
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -125,17 +137,17 @@ def spreads_over(
     """
     points = np.asarray(places, np.float64)
     points = points[:, None] if points.ndim == 1 else points
-    sentence = f"{draws.title} is one of {len(points)} places"
+    draws = signal
     away = np.stack([
         np.sqrt(sum((part - value) ** 2 for part, value in zip(draws.parts, point, strict=True))) for point in points
     ])  # fmt: skip
     off = replace(draws, name="distance from the nearest place", parts=(away.min(axis=0),), known_noise=draws.noise)
-    always = judge_off(off, tol, sentence + plus_minus(tol, draws.unit), scope=Scope(occasions=occasions))
+    always = judge_off(off, tol).with_sentence("each draw is one of the places")
     if always.outcome != "held":
         return always
     counts = np.bincount(away.argmin(axis=0)[draws.usable], minlength=len(points))
     even = _evenness(draws, counts, points, significance)
-    return always if even is None else all_of(always, even).saying(f"{sentence}, all of them, evenly")
+    return always if even is None else all_of(always, even)
 
 
 def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) -> Verdict | None:
@@ -150,18 +162,18 @@ def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) 
         return None
     unevenness = float(((counts - total / size) ** 2).sum() / (total / size))
     p = min(left_out, 1.0) if decided_by_count else float(chdtrc(size - 1, unevenness))
-    slack = np.array([np.log10(max(p, np.finfo(float).tiny) / significance)])
-    last = int(draws.track.row.max(initial=0))
+    margin = np.array([np.log10(max(p, np.finfo(float).tiny) / significance)])
+    last = int(draws.track.clock_index.max(initial=0))
 
-    def phrase(place: int) -> Phrase:
+    def phrase(index: int) -> Phrase:
         words = f"{_point(points[unused])} is never drawn" if unused >= 0 else "drawn unevenly"
         return Phrase(f"{counts.tolist()}, p = {p:.2g}", f"p of {significance:g} or more", words)
 
     nobody = np.array([NOBODY])
-    case = Case(
-        draws.track.session, np.array([last]), nobody, nobody, slack, phrase, of="sets of draws", unit="decades"
+    evaluation = Evaluation(
+        draws.track.session, np.array([last]), nobody, nobody, margin, phrase, of="sets of draws", unit="decades"
     )
-    return case.verdict(f"{total} draws of {draws.name} are even")
+    return evaluation.verdict().with_sentence("all places are drawn, evenly")
 
 
 def _point(point: Floats) -> str:

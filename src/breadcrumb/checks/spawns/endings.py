@@ -1,30 +1,37 @@
-"""Checks of how lives end, and of what is left of them."""
+"""Checks of how lifetimes end, and of what is left of them."""
+
+from typing import Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.durations import Duration, Window, duration, elapsed, frames, window
+from breadcrumb.algebra.durations import Duration, Window, Within, duration, elapsed, frames, length_window, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check, demand
+from breadcrumb.checks.exclusively import exclusively
+from breadcrumb.checks.scoping import frames_asked_about
 from breadcrumb.checks.triggers.events import only_after
 from breadcrumb.checks.triggers.pairing import leads_to
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints, Session
 from breadcrumb.trace.objects import Objects
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase
-from breadcrumb.verdicts.verdict import Verdict, all_of
+from breadcrumb.verdicts.excerpts import PlotSource
+from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
 
 
+@check("{objects} leaves {within:window} of {when:outside}[only?{when:only_then}]", passes_on=True)
 def leaves_when(
     objects: Objects,
     when: Moments | Region,
-    within: Duration | tuple[Duration, Duration],
     *,
+    within: Within,
     match: str = "subject",
-    tol: Duration | None = None,
-    occasions: int = 1,
+    only: bool = True,
+    time_tol: Duration | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that objects are gone in time after moments, and not without; or in time once they are outside a region.
 
@@ -33,12 +40,12 @@ def leaves_when(
         when: the moments, whose subject is the object; or a region that it is gone outside of.
         within: how soon, a duration or a pair (earliest, latest); for a region a duration.
         match: as for `leads_to`.
-        tol: widens both ends.
-        occasions: how many moments, or stays outside, there must be at the least.
+        only: whether leaving without one of the moments is a breach; beside a region it says nothing.
+        time_tol: widens both ends.
 
     Returns:
-        A verdict on every moment and every leaving, or on every stay outside. Idle if there is none. Its margin is the
-        smallest time to the end of the window.
+        A verdict on every moment and every leaving, or on every stay outside. Untested if there is none. Its margin is
+        the smallest time to the end of the window.
 
     Example:
         >>> from breadcrumb import frames
@@ -49,60 +56,68 @@ def leaves_when(
         'held'
     """
     if isinstance(when, Moments):
-        gone = leads_to(when, objects.leaves, within, match=match, tol=tol, occasions=occasions)
-        caused = only_after(objects.leaves, when, within, match=match, tol=tol)
-        both = gone if caused.outcome == "idle" else all_of(gone, caused)
-        return both.saying(f"{objects.called} leaves {window(within, tol)} of {when.label}, and only then")
+        gone = leads_to(when, objects.leaves, within=within, match=match, time_tol=time_tol, **common)
+        if not only:
+            return gone
+        caused = only_after(objects.leaves, when, within=within, match=match, time_tol=time_tol)
+        return exclusively(gone, caused, f"it leaves only after {when.label}")
     if isinstance(within, tuple):
         raise Misuse("leaves_when: expected one duration beside a region, found a pair")
-    return _gone_outside(objects, when, Window(frames(0), duration(within, "within"), tol), occasions)
+    return demand(_gone_outside(objects, when, window(within, time_tol)), objects, **common)
 
 
-def _gone_outside(objects: Objects, region: Region, due: Window, occasions: int) -> Verdict:
+def _gone_outside(objects: Objects, region: Region, due: Window) -> Verdict:
     position = objects.signal("position")
     outside = (position.depth_in(region) < 0).spans()
     session, clock = position.track.session, position.track.session.clock
     unit = due.latest.unit
     end = np.minimum(outside.last, clock.size - 1)
     stayed = elapsed(clock, outside.first, end, unit)
-    still = (session.lives.leave[outside.life] == NOBODY) & (session.lives.last[outside.life] == outside.last)
+    still = (session.lifetimes.leave[outside.lifetime] == NOBODY) & (
+        session.lifetimes.last[outside.lifetime] == outside.last
+    )
     allowed = due.latest.value + (due.tol.value if due.tol is not None and due.tol.unit == unit else 0.0)
     kept = np.flatnonzero(~still | (stayed > allowed))
-    slack = np.where(stayed <= allowed + 1e-6, np.maximum(allowed - stayed, 0.0), allowed - stayed)[kept]
+    margin = np.where(stayed <= allowed + 1e-6, np.maximum(allowed - stayed, 0.0), allowed - stayed)[kept]
 
-    def phrase(place: int) -> Phrase:
-        measured = f"{amount(float(stayed[kept[place]]), unit)} outside"
-        return Phrase(measured, f"gone within {due.latest}", "still there")
+    def phrase(index: int) -> Phrase:
+        outside_for = amount(float(stayed[kept[index]]), unit)
+        return Phrase(f"{outside_for} outside", f"gone within {due.latest}", f"still there after {outside_for} outside")
 
-    names = session.lives.name[outside.life] if outside.count else outside.life
-    case = Case(
-        session, end[kept], outside.life[kept], names[kept], slack, phrase, of="stays outside", unit=unit,
+    names = session.lifetimes.name[outside.lifetime] if outside.count else outside.lifetime
+    evaluation = Evaluation(
+        session, end[kept], outside.lifetime[kept], names[kept], margin, phrase, of="stays outside", unit=unit,
         allowed=allowed or None, undecided=outside.count - len(kept), unseen=position.track.unseen,
-        picture=Picture(position=position if not position.track.unseen else None, region=region),
+        plot=PlotSource(position=position if not position.track.unseen else None, region=region),
     )  # fmt: skip
-    return case.verdict(f"{objects.called} is gone within {due.latest} outside {region}", occasions)
+    return evaluation.verdict()
 
 
+@check(
+    "the number of {objects:kind} objects is "
+    "[at least {at_least:count} and at most {at_most:count}|[at least {at_least:count}|at most {at_most:count}]]"
+)
 def count_stays(
     objects: Objects,
     *,
-    at_most: int | None = None,
     at_least: int | None = None,
+    at_most: int | None = None,
     during: Spans | None = None,
-    occasions: int = 1,
+    except_during: Spans | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert how many objects are there at a time: no leak, and no drought.
 
     Args:
         objects: what is counted.
-        at_most: the highest number, or None.
         at_least: the lowest number, or None.
-        during: judge only inside these spans of nobody in particular.
-        occasions: how many frames there must be at the least.
+        at_most: the highest number, or None.
+        during: judge only the frames in any of these spans.
+        except_during: judge only the frames in none of these spans.
 
     Returns:
-        A verdict on every frame. Idle if there is none, or on a kind that was neither seen nor declared. Its margin is
-        how many more, or fewer, would have been allowed.
+        A verdict on every frame. Untested if there is none, or on a kind that was neither seen nor declared. Its margin
+        is how many more, or fewer, would have been allowed.
 
     Raises:
         Misuse: there is no limit.
@@ -116,47 +131,46 @@ def count_stays(
         raise Misuse("count_stays: expected a highest or a lowest number, found neither")
     appears = objects.appears
     session = appears.session
-    row = np.arange(session.clock.size)
+    clock_index = frames_asked_about(session, during, except_during)
     count = _alive(objects, session)
-    if during is not None:
-        row = row[during.covers(np.full(len(row), NOBODY), row)]
-    above = count[row] - at_least if at_least is not None else np.full(len(row), np.inf)
-    below = at_most - count[row] if at_most is not None else np.full(len(row), np.inf)
-    slack = np.minimum(above, below).astype(np.float64)
+    above = count[clock_index] - at_least if at_least is not None else np.full(len(clock_index), np.inf)
+    below = at_most - count[clock_index] if at_most is not None else np.full(len(clock_index), np.inf)
+    margin = np.minimum(above, below).astype(np.float64)
     limits = [f"at least {at_least}"] if at_least is not None else []
     limits += [f"at most {at_most}"] if at_most is not None else []
     exact = at_least == at_most
     limits = [f"exactly {at_most}"] if exact else limits
 
-    def phrase(place: int) -> Phrase:
+    def phrase(index: int) -> Phrase:
         return Phrase(
-            f"{count[row[place]]}",
+            f"{count[clock_index[index]]}",
             " and ".join(limits),
-            f"{-int(slack[place])} too {'many' if below[place] < 0 else 'few'}",
+            f"{-int(margin[index])} too {'many' if below[index] < 0 else 'few'}",
         )
 
     # of a known kind, none is a number like any other
     known = objects.kind in (*session.kinds, *session.declared_kinds)
-    row = row if known else row[:0]
-    nobody = np.full(len(row), NOBODY)
-    case = Case(
-        session, row, nobody, nobody, slack[: len(row)], phrase, of="frames", runs=True, unseen=appears.unseen,
+    clock_index = clock_index if known else clock_index[:0]
+    nobody = np.full(len(clock_index), NOBODY)
+    evaluation = Evaluation(
+        session, clock_index, nobody, nobody, margin[: len(clock_index)], phrase, of="frames", runs=True,
+        unseen=appears.unseen,
         allowed=float(at_most if at_most is not None else at_least or 0) or None, exact=exact,
-        picture=Picture(lives=objects.life_spans),
+        plot=PlotSource(lifetimes=objects.lifetimes),
     )  # fmt: skip
-    return case.verdict(f"there are {' and '.join(limits)} of {objects.kind} at a time", occasions)
+    return evaluation.verdict()
 
 
-def silent_once_gone(objects: Objects, *, occasions: int = 1) -> Verdict:
+@check("no event is by or on {objects:any} once it is gone")
+def silent_once_gone(objects: Objects, **common: Unpack[Common]) -> Verdict:
     """Assert that no event is by or on an object that has left; on the frame on which it leaves, one may be.
 
     Args:
         objects: the objects; each id is silent from the frame after it left until it appears again.
-        occasions: how many lives that ended there must be at the least.
 
     Returns:
-        A verdict on every life that ended, broken by each event of one that was gone. Idle if none ended. It is exact,
-        so it has no margin.
+        A verdict on every lifetime that ended, broken by each event of one that was gone. Untested if none ended. It is
+        exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -167,56 +181,59 @@ def silent_once_gone(objects: Objects, *, occasions: int = 1) -> Verdict:
     """
     leaves = objects.leaves
     session = leaves.session
-    events, lives = session.events, session.lives
+    events, lifetimes = session.events, session.lifetimes
     size = session.clock.size + 1
-    begin = np.where(lives.first == NOBODY, lives.appear, lives.first)
+    begin = np.where(lifetimes.first == NOBODY, lifetimes.appear, lifetimes.first)
     mine = np.flatnonzero(
-        np.isin(lives.name, np.unique(lives.name[objects.life_spans.life]) if lives.size else lives.name)
+        np.isin(
+            lifetimes.name, np.unique(lifetimes.name[objects.lifetimes.lifetime]) if lifetimes.size else lifetimes.name
+        )
     )
-    order = mine[np.argsort(lives.name[mine] * size + begin[mine], kind="stable")]
-    keys = (lives.name * size + begin)[order]
+    order = mine[np.argsort(lifetimes.name[mine] * size + begin[mine], kind="stable")]
+    keys = (lifetimes.name * size + begin)[order]
     wrong, said = [], []
     for who in (events.by, events.on):
-        at = np.searchsorted(keys, who * size + events.row, side="right") - 1
-        life = order[np.maximum(at, 0)] if len(order) else np.full(len(who), 0)
+        at = np.searchsorted(keys, who * size + events.clock_index, side="right") - 1
+        lifetime = order[np.maximum(at, 0)] if len(order) else np.full(len(who), 0)
         gone = (at >= 0) & (who != NOBODY)
         gone &= (
-            (lives.name[life] == who) & (lives.leave[life] != NOBODY) & (events.row > lives.leave[life])
+            (lifetimes.name[lifetime] == who)
+            & (lifetimes.leave[lifetime] != NOBODY)
+            & (events.clock_index > lifetimes.leave[lifetime])
             if len(order)
             else False
         )
         wrong.append(np.flatnonzero(gone))
-        said.append(life[gone])
-    places, of_life = np.concatenate(wrong), np.concatenate(said)
-    when = lives.leave[of_life] if len(of_life) else of_life
+        said.append(lifetime[gone])
+    indices, of_lifetime = np.concatenate(wrong), np.concatenate(said)
+    when = lifetimes.leave[of_lifetime] if len(of_lifetime) else of_lifetime
 
-    def phrase(place: int) -> Phrase:
-        name = events.kinds[events.kind[places[place]]]
-        frame = session.clock.frames[when[place]]
-        return Phrase(name, "silence", f"{name}, though gone since frame {frame}")
+    def phrase(index: int) -> Phrase:
+        name = events.kinds[events.kind[indices[index]]]
+        frame = session.clock.frames[when[index]]
+        return Phrase(name, "no event", f"{name} although it left on frame {frame}")
 
-    case = Case(
-        session, np.r_[events.row[places], leaves.row], np.r_[of_life, leaves.life],
-        np.r_[lives.name[of_life] if len(of_life) else of_life, leaves.subject],
-        np.r_[np.full(len(places), -1.0), np.zeros(leaves.count)], phrase, of="lives", exact=True, unseen=leaves.unseen,
-        picture=Picture(lives=objects.life_spans),
+    evaluation = Evaluation(
+        session, np.r_[events.clock_index[indices], leaves.clock_index], np.r_[of_lifetime, leaves.lifetime],
+        np.r_[lifetimes.name[of_lifetime] if len(of_lifetime) else of_lifetime, leaves.subject],
+        np.r_[np.full(len(indices), -1.0), np.zeros(leaves.count)], phrase, of="lifetimes", exact=True,
+        unseen=leaves.unseen, plot=PlotSource(lifetimes=objects.lifetimes),
     )  # fmt: skip
-    whom = objects.called.replace("every ", "any ", 1)
-    return case.verdict(f"no event of {whom} once it is gone", occasions)
+    return evaluation.verdict()
 
 
-def dies_with(parts: Objects, owner: Objects, *, within: Duration | None = None, occasions: int = 1) -> Verdict:
+@check("{objects} is gone with its {owner:kind}[, or within {within} after it]")
+def dies_with(objects: Objects, owner: Objects, *, within: Duration | None = None, **common: Unpack[Common]) -> Verdict:
     """Assert that what belongs to an owner is gone when the owner is.
 
     Args:
-        parts: what belongs to it: objects whose `parent` is an owner, or any if there is one owner only.
+        objects: what belongs to it: objects whose `parent` is an owner, or any if there is one owner only.
         owner: the owners.
         within: how much later they may go; None for the same frame.
-        occasions: how many parts must be left when their owner goes.
 
     Returns:
-        A verdict on every part that was there when its owner left. Idle if there is none; undecided is one that may go
-        after the trace's end. Its margin is the smallest time that was left.
+        A verdict on every part that was there when its owner left. Untested if there is none; undecided is one that may
+        go after the trace's end. Its margin is the smallest time that was left.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -226,30 +243,29 @@ def dies_with(parts: Objects, owner: Objects, *, within: Duration | None = None,
         'held'
     """
     due = Window(frames(0), duration(within, "within"), None) if within is not None else Window(frames(0), frames(0))
-    late = f", or {due} after it" if within is not None else ""
-    return _outlasts(parts, owner, due, f"{parts.called} is gone with its {owner.kind}{late}", occasions)
+    return _outlasts(objects, owner, due)
 
 
+@check("{objects} outlives its {owner:kind} by {delay}")
 def outlives(
-    parts: Objects,
+    objects: Objects,
     owner: Objects,
-    by: Duration | tuple[Duration, Duration],
     *,
-    tol: Duration | None = None,
-    occasions: int = 1,
+    delay: Within,
+    time_tol: Duration | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert for how long what belongs to an owner goes on when the owner is gone, as a sound may.
 
     Args:
-        parts: what belongs to it: objects whose `parent` is an owner, or any if there is one owner only.
+        objects: what belongs to it: objects whose `parent` is an owner, or any if there is one owner only.
         owner: the owners.
-        by: how much later it is gone, a duration or a pair (shortest, longest).
-        tol: widens both ends.
-        occasions: how many parts must be left when their owner goes.
+        delay: how much later it is gone, a duration or a pair (shortest, longest).
+        time_tol: widens both ends.
 
     Returns:
-        A verdict on every part that was there on the frame before its owner left. Idle if there is none; undecided is
-        one that may go after the trace's end. Its margin is the smallest time to a limit, and none for an exact
+        A verdict on every part that was there on the frame before its owner left. Untested if there is none; undecided
+        is one that may go after the trace's end. Its margin is the smallest time to a limit, and none for an exact
         duration.
 
     Example:
@@ -257,72 +273,76 @@ def outlives(
         >>> from breadcrumb.testing import make_trace
         >>> both = {"keg": {"x": 0.0}, "splash": {"x": 0.0}}
         >>> trace = make_trace([both, {"splash": {"x": 0.0}}, {}], kinds={"keg": "barrel", "splash": "sound"})
-        >>> outlives(trace.all("sound"), trace.all("barrel"), frames(1)).outcome
+        >>> outlives(trace.all("sound"), trace.all("barrel"), delay=frames(1)).outcome
         'held'
     """
-    pair = by if isinstance(by, tuple) else (by, by)
-    due = Window(duration(pair[0], "by"), duration(pair[1], "by"), tol)
-    return _outlasts(parts, owner, due, f"{parts.called} outlives its {owner.kind} by {due}", occasions)
+    return _outlasts(objects, owner, length_window(delay, "outlives", time_tol))
 
 
-def _outlasts(parts: Objects, owner: Objects, due: Window, sentence: str, occasions: int) -> Verdict:
+def _outlasts(parts: Objects, owner: Objects, due: Window) -> Verdict:
     """Judge when parts leave, counted from the frame on which their owner left."""
-    spans, owners = parts.life_spans, owner.leaves
+    spans, owners = parts.lifetimes, owner.leaves
     session, clock = spans.session, spans.session.clock
-    lives = session.lives
-    life, left = _owner_left(spans, owners, len(owner.ids) == 1, session)
-    there = (left != NOBODY) & (np.where(lives.leave[life] == NOBODY, clock.size, lives.leave[life]) >= left)
-    life, left = life[there], left[there]
-    first, last = due.rows(clock, left)
-    gone = lives.leave[life]
+    lifetimes = session.lifetimes
+    lifetime, left = _owner_left(spans, owners, len(owner.ids) == 1, session)
+    there = (left != NOBODY) & (
+        np.where(lifetimes.leave[lifetime] == NOBODY, clock.size, lifetimes.leave[lifetime]) >= left
+    )
+    lifetime, left = lifetime[there], left[there]
+    first, last = due.clock_indices(clock, left)
+    gone = lifetimes.leave[lifetime]
     decided = (gone != NOBODY) | (last < clock.size - 1)
     end = np.where(gone == NOBODY, clock.size - 1, gone)
     unit = due.latest.unit
     took = elapsed(clock, left, end, unit)
     in_time = (gone != NOBODY) & (end >= first) & (end <= last)
-    room = np.minimum(due.latest.value - took, took - due.earliest.value if due.earliest.value else np.inf)
-    slack = np.where(in_time, np.maximum(room, 0.0), -np.maximum(np.abs(room), 1e-6))
+    spare = np.minimum(due.latest.value - took, took - due.earliest.value if due.earliest.value else np.inf)
+    margin = np.where(in_time, np.maximum(spare, 0.0), -np.maximum(np.abs(spare), 1e-6))
     kept = np.flatnonzero(decided)
 
-    def phrase(place: int) -> Phrase:
-        at = kept[place]
-        words = "gone too soon" if end[at] < first[at] else "there too long"
-        measured = amount(float(took[at]), unit) + ("" if gone[at] != NOBODY else " and still there")
-        return Phrase(measured, str(due), words)
+    def phrase(index: int) -> Phrase:
+        at = kept[index]
+        stayed = amount(float(took[at]), unit) + ("" if gone[at] != NOBODY else " so far")
+        early = due.earliest.value - float(took[at])
+        off, way = (early, "short") if early > 0 else (float(took[at]) - due.latest.value, "long")
+        return Phrase(stayed, str(due), f"stayed {amount(off, unit)} too {way} after its {owner.kind}")
 
-    case = Case(
-        session, end[kept], life[kept], lives.name[life[kept]] if len(kept) else kept, slack[kept], phrase, of="parts",
+    evaluation = Evaluation(
+        session, end[kept], lifetime[kept], lifetimes.name[lifetime[kept]] if len(kept) else kept, margin[kept],
+        phrase, of="parts",
         unit=unit, exact=due.exact, allowed=due.latest.value - due.earliest.value or None,
-        undecided=len(life) - len(kept), unseen=parts.appears.unseen or owner.appears.unseen,
-        picture=Picture(lives=spans),
+        undecided=len(lifetime) - len(kept), unseen=parts.appears.unseen or owner.appears.unseen,
+        plot=PlotSource(lifetimes=spans),
     )  # fmt: skip
-    return case.verdict(sentence, occasions)
+    return evaluation.verdict()
 
 
 def _owner_left(spans: Spans, owners: Moments, only_one: bool, session: Session) -> tuple[Ints, Ints]:
-    """Return the lives of parts, and the row on which the owner of each left during it or behind, or NOBODY."""
-    lives = session.lives
-    life = spans.life
-    parent = lives.parent[life] if len(life) else life
+    """Return the lifetimes of parts, and the clock index on which each one's owner left, or NOBODY."""
+    lifetimes = session.lifetimes
+    lifetime = spans.lifetime
+    parent = lifetimes.parent[lifetime] if len(lifetime) else lifetime
     if only_one and owners.count:
         parent = np.where(parent == NOBODY, owners.subject[0], parent)
     size = session.clock.size + 1
-    order = np.argsort(owners.subject * size + owners.row, kind="stable")
-    keys = (owners.subject * size + owners.row)[order]
+    order = np.argsort(owners.subject * size + owners.clock_index, kind="stable")
+    keys = (owners.subject * size + owners.clock_index)[order]
     at = np.searchsorted(keys, parent * size + spans.first)
-    found = order[np.minimum(at, max(len(order) - 1, 0))] if len(order) else np.zeros(len(life), np.int64)
+    found = order[np.minimum(at, max(len(order) - 1, 0))] if len(order) else np.zeros(len(lifetime), np.int64)
     there = (at < len(order)) & (parent != NOBODY)
-    left = owners.row[found] if len(order) else np.full(len(life), NOBODY)
+    left = owners.clock_index[found] if len(order) else np.full(len(lifetime), NOBODY)
     same = owners.subject[found] == parent if len(order) else there
-    return life, np.where(there & same, left, NOBODY)
+    return lifetime, np.where(there & same, left, NOBODY)
 
 
 def _alive(objects: Objects, session: Session) -> Ints:
-    """Return how many of the objects are there on each row of the clock."""
-    lives, size = session.lives, session.clock.size
-    mine = objects.life_spans.life
-    begin = np.where(lives.appear[mine] == NOBODY, lives.first[mine], lives.appear[mine]) if len(mine) else mine
-    end = lives.leave[mine] if len(mine) else mine
+    """Return how many of the objects are there on each clock index."""
+    lifetimes, size = session.lifetimes, session.clock.size
+    mine = objects.lifetimes.lifetime
+    begin = (
+        np.where(lifetimes.appear[mine] == NOBODY, lifetimes.first[mine], lifetimes.appear[mine]) if len(mine) else mine
+    )
+    end = lifetimes.leave[mine] if len(mine) else mine
     change = (
         np.bincount(begin, minlength=size + 1)[: size + 1]
         - np.bincount(end[end != NOBODY], minlength=size + 1)[: size + 1]

@@ -10,7 +10,7 @@ from breadcrumb.checks.triggers.events import (
     pairs_up,
 )
 from breadcrumb.checks.triggers.pairing import leads_to
-from breadcrumb.checks.triggers.timing import never_floods, repeats_every, rests_between
+from breadcrumb.checks.triggers.timing import repeats_every, respects_cooldown, respects_rate_limit
 
 __all__ = [
     "affects_only",
@@ -18,10 +18,10 @@ __all__ = [
     "happens_in_order",
     "happens_once",
     "leads_to",
-    "never_floods",
     "never_happens",
     "only_after",
     "pairs_up",
     "repeats_every",
-    "rests_between",
+    "respects_cooldown",
+    "respects_rate_limit",
 ]

@@ -36,7 +36,7 @@ def labels(match: str, *several: Moments) -> list[Ints]:
 
 def by_label(label: Ints, moments: Moments) -> Ints:
     """Return the order in which moments of one label follow one another, label by label."""
-    return np.lexsort((np.arange(moments.count), moments.order, moments.row, label))
+    return np.lexsort((np.arange(moments.count), moments.order, moments.clock_index, label))
 
 
 def _have_kinds_in_common(*several: Moments) -> None:
@@ -44,8 +44,8 @@ def _have_kinds_in_common(*several: Moments) -> None:
     if len(kinds) > 1 and all(kinds[:2]) and not kinds[0] & kinds[1]:
         raise Misuse(
             f"{several[0].label} is of {', '.join(sorted(kinds[0]))} and {several[1].label} of "
-            f"{', '.join(sorted(kinds[1]))}: nothing pairs them; say match='any', match= an entry of their data, or "
-            ".about('on') or .about('by')"
+            f"{', '.join(sorted(kinds[1]))}: nothing pairs them; pass match='any', match= an entry of their data, or "
+            "use .with_subject('on') or .with_subject('by')"
         )
 
 
@@ -60,6 +60,6 @@ def _comparable(value: Any) -> Any:
 
 def _kinds_of(moments: Moments) -> set[str]:
     session = moments.session
-    seen = np.zeros(session.lives.size + 1, np.bool_)
-    seen[moments.life] = True  # NOBODY is the one more at the end
-    return {session.kinds[kind] for kind in np.unique(session.lives.kind[seen[:NOBODY]]).tolist()}
+    seen = np.zeros(session.lifetimes.size + 1, np.bool_)
+    seen[moments.lifetime] = True  # NOBODY is the one more at the end
+    return {session.kinds[kind] for kind in np.unique(session.lifetimes.kind[seen[:NOBODY]]).tolist()}

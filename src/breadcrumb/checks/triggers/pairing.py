@@ -4,31 +4,40 @@ from collections import deque
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from itertools import pairwise, takewhile
-from typing import NamedTuple
+from typing import NamedTuple, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.durations import Duration, Window, elapsed, window
+from breadcrumb.algebra.durations import Duration, Window, Within, elapsed, window
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.checks.triggers.apart import judge_apart, too_early, too_late
+from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check
+from breadcrumb.checks.scoping import asked_about
+from breadcrumb.checks.triggers.apart import judge_apart, once_too_often, too_early, too_late
 from breadcrumb.checks.triggers.labels import labels
-from breadcrumb.model.session import NOBODY, Floats, Ints
-from breadcrumb.verdicts.excerpts import Picture
-from breadcrumb.verdicts.judging import Case, Phrase
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
+from breadcrumb.verdicts.excerpts import PlotSource
+from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
 
 
+@check(
+    "{cause} leads to [{times:count} times ]{effect} {within:window}[ unless {unless}]"
+    "[retrigger?, timed from the last {cause}]"
+)
 def leads_to(
     cause: Moments,
     effect: Moments,
-    within: Duration | tuple[Duration, Duration],
     *,
+    within: Within,
     times: int = 1,
     unless: Moments | None = None,
-    restart: bool = False,
+    retrigger: bool = False,
     match: str = "subject",
-    tol: Duration | None = None,
-    occasions: int = 1,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    time_tol: Duration | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that each cause is followed by so many effects in time.
 
@@ -42,16 +51,17 @@ def leads_to(
             durations is an exact timing; one in seconds is met by the first recorded frame at or after it.
         times: how many effects each cause has.
         unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect.
-        restart: whether a new cause closes the open one of its subject.
+        retrigger: whether a new cause closes the open one of its subject and starts the time anew.
         match: `"subject"` pairs moments of the same subject, `"pair"` those of the same two, `"any"` all, and any other
             text is an entry of the data that must be equal.
-        tol: widens both ends.
-        occasions: how many causes there must be at the least.
+        during: judge only causes inside these spans; their effects may lie outside.
+        except_during: judge only causes outside these spans.
+        time_tol: widens both ends.
 
     Returns:
-        A verdict on every cause, and on every effect too many. Idle if there was no cause; undecided where the trace
-        ends before the window does. Its margin is the smallest time to the end of the window, and none for an exact
-        timing.
+        A verdict on every cause, and on every effect too many. Untested if there was no cause; undecided where the
+        trace ends before the window does. Its margin is the smallest time to the end of the window, and none for an
+        exact timing.
 
     Example:
         >>> from breadcrumb import frames
@@ -64,34 +74,39 @@ def leads_to(
         >>> leads_to(trace.events("bell.rung"), trace.events("gate.open"), within=frames(2)).outcome
         'held'
     """
-    due = window(within, tol)
-    sentence = f"{cause.label} leads to {_count(times)}{effect.label} {_when(due)}"
-    sentence += f" unless {unless.label}" if unless is not None else ""
+    due = window(within, time_tol)
     of_cause, of_effect, *of_unless = labels(match, cause, effect, *([unless] if unless is not None else []))
-    if times == 1 and unless is None and not restart:
+    if times == 1 and unless is None and not retrigger and during is None and except_during is None:
         apart = judge_apart(cause, effect, of_cause, of_effect, due)
         if apart is not None:
-            return apart.verdict(sentence, occasions)
+            return apart.verdict()
     causes = _causes(cause, due, of_cause)
     if unless is not None:
         _cancel(causes, unless, of_unless[0])
-    if restart:
+    if retrigger:
         _close(causes)
     left = _deal(causes, effect, of_effect, times)
-    case = _case(cause, effect, causes, left, due, times)
-    return case.verdict(sentence, occasions)
+    asked = _Asked(asked_about(cause, during, except_during), asked_about(effect, during, except_during))
+    return _evaluation(cause, effect, causes, left, due, times, asked).verdict()
+
+
+class _Asked(NamedTuple):
+    """Which causes and which effects the rule is asked about; the others still take and are taken."""
+
+    cause: Bools
+    effect: Bools
 
 
 class _Instant(NamedTuple):
-    """When something happened: a row of the clock and the place within the frame, or NOBODY for no place."""
+    """When something happened: a clock index and the order within the frame, or NOBODY for no order."""
 
-    row: int
+    clock_index: int
     order: int
 
     def precedes(self, other: "_Instant") -> bool:
-        """Tell whether this is certainly before the other; without a place, all of a frame is at once."""
-        if self.row != other.row or NOBODY in (self.order, other.order):
-            return self.row < other.row
+        """Tell whether this is certainly before the other; without an index, all of a frame is at once."""
+        if self.clock_index != other.clock_index or NOBODY in (self.order, other.order):
+            return self.clock_index < other.clock_index
         return self.order < other.order
 
 
@@ -99,7 +114,7 @@ class _Instant(NamedTuple):
 class _Cause:
     """One cause, while effects are dealt out."""
 
-    place: int
+    index: int
     at: _Instant
     first: int
     last: int
@@ -112,28 +127,28 @@ class _Cause:
         return any(stop is not None and stop.precedes(at) for stop in (self.cancelled, self.closed))
 
 
-def _instant(moments: Moments, place: int) -> _Instant:
-    return _Instant(int(moments.row[place]), int(moments.order[place]))
+def _instant(moments: Moments, index: int) -> _Instant:
+    return _Instant(int(moments.clock_index[index]), int(moments.order[index]))
 
 
 def _causes(cause: Moments, due: Window, label: Ints) -> dict[int, list[_Cause]]:
-    """Return the causes of each subject in order, each with the rows between which its effects are due."""
-    first, last = due.rows(cause.session.clock, cause.row)
+    """Return the causes of each subject in order, each with the clock indices between which its effects are due."""
+    first, last = due.clock_indices(cause.session.clock, cause.clock_index)
     causes: dict[int, list[_Cause]] = {}
-    for place in range(cause.count):
-        one = _Cause(place, _instant(cause, place), int(first[place]), int(last[place]))
-        causes.setdefault(int(label[place]), []).append(one)
+    for index in range(cause.count):
+        one = _Cause(index, _instant(cause, index), int(first[index]), int(last[index]))
+        causes.setdefault(int(label[index]), []).append(one)
     return causes
 
 
 def _cancel(causes: dict[int, list[_Cause]], unless: Moments, label: Ints) -> None:
     """Note which causes are cancelled, each by the first moment of its label, or of nobody, that may."""
     everyone = [one for several in causes.values() for one in several]
-    for place in range(unless.count):
-        at = _instant(unless, place)
-        nobody = unless.subject[place] == NOBODY
-        for one in everyone if nobody else causes.get(int(label[place]), ()):
-            if one.cancelled is None and not at.precedes(one.at) and at.row <= one.last:
+    for index in range(unless.count):
+        at = _instant(unless, index)
+        nobody = unless.subject[index] == NOBODY
+        for one in everyone if nobody else causes.get(int(label[index]), ()):
+            if one.cancelled is None and not at.precedes(one.at) and at.clock_index <= one.last:
                 one.cancelled = at
 
 
@@ -141,7 +156,7 @@ def _close(causes: dict[int, list[_Cause]]) -> None:
     """Note that each cause is closed by the next one of its label, if that comes before its window is over."""
     for several in causes.values():
         for one, following in pairwise(several):
-            if following.at.row <= one.last:
+            if following.at.clock_index <= one.last:
                 one.closed = following.at
 
 
@@ -166,112 +181,113 @@ def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: 
     left = _Left([], {}, {})
     over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
-    for place in range(effect.count):
-        key, at = int(label[place]), _instant(effect, place)
+    for index in range(effect.count):
+        key, at = int(label[index]), _instant(effect, index)
         queue = waiting.get(key, deque())
-        while queue and queue[0].last < at.row:
+        while queue and queue[0].last < at.clock_index:
             over[key] = queue.popleft()
         begun = _begun(queue, at)
-        in_time = [one for one in begun if one.first <= at.row <= one.last]
+        in_time = [one for one in begun if one.first <= at.clock_index <= one.last]
         takers = [one for one in in_time if len(one.effects) < times and not one.is_stopped(at)]
         if takers:
-            takers[0].effects.append(place)
+            takers[0].effects.append(index)
         elif any(one.closed is None or at.precedes(one.closed) for one in in_time):
-            left.surplus.append(place)
+            left.surplus.append(index)
         elif not begun and key in over:
-            left.late.setdefault(over[key].place, place)
+            left.late.setdefault(over[key].index, index)
         else:
             for one in begun:
                 if all(stop is None or at.precedes(stop) for stop in (one.cancelled, one.closed)):
-                    left.early.setdefault(one.place, place)
+                    left.early.setdefault(one.index, index)
     return left
 
 
 class _Judged(NamedTuple):
     """A cause that was decided, or an effect too many."""
 
-    life: int
+    lifetime: int
     name: int
-    row: int
-    slack: float
+    clock_index: int
+    margin: float
     phrase: Phrase
 
 
 _HELD = Phrase("", "", "")
 
 
-def _case(
+def _evaluation(
     cause: Moments,
     effect: Moments,
     causes: dict[int, list[_Cause]],
     left: _Left,
     due: Window,
     times: int,
-) -> Case:
+    asked: _Asked,
+) -> Evaluation:
     """Gather the judged causes, in order, and the effects too many behind them."""
     judged: list[_Judged] = []
     undecided = 0
-    for one in sorted((one for several in causes.values() for one in several), key=lambda one: one.place):
+    for one in sorted((one for several in causes.values() for one in several), key=lambda one: one.index):
+        if not asked.cause[one.index]:
+            continue
         decided = _decide(cause, effect, one, left, due, times)
         undecided += decided is None
         judged += [decided] if decided is not None else []
-    for place in left.surplus:
-        words = Phrase(f"one more {effect.label}", f"{times} for each {cause.label}", "comes once too often")
-        subject = int(effect.life[place]), int(effect.subject[place])
-        judged.append(_Judged(*subject, int(effect.row[place]), -1.0, words))
-    slack = np.array([one.slack for one in judged], np.float64)
-    return Case(
+    for index in left.surplus:
+        if not asked.effect[index]:
+            continue
+        words = once_too_often(cause, effect, times)
+        subject = int(effect.lifetime[index]), int(effect.subject[index])
+        judged.append(_Judged(*subject, int(effect.clock_index[index]), -1.0, words))
+    margin = np.array([one.margin for one in judged], np.float64)
+    return Evaluation(
         cause.session,
-        row=np.array([one.row for one in judged], np.int64),
-        life=np.array([one.life for one in judged], np.int64),
+        clock_index=np.array([one.clock_index for one in judged], np.int64),
+        lifetime=np.array([one.lifetime for one in judged], np.int64),
         name=np.array([one.name for one in judged], np.int64),
-        slack=np.where(np.isfinite(slack), slack, slack[np.isfinite(slack)].max(initial=0.0)),
-        phrase=lambda place: judged[place].phrase,
+        margin=np.where(np.isfinite(margin), margin, margin[np.isfinite(margin)].max(initial=0.0)),
+        phrase=lambda index: judged[index].phrase,
         of="causes",
         unit=due.latest.unit,
         exact=due.exact,
         allowed=due.latest.value - due.earliest.value or None,
         undecided=undecided,
         unseen=cause.unseen,
-        picture=Picture(),
+        plot=PlotSource(),
     )
 
 
 def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Window, times: int) -> _Judged | None:
     """Return what became of a cause; None if the end of the trace or a gap leaves that open."""
-    subject = int(cause.life[one.place]), int(cause.subject[one.place])
+    subject = int(cause.lifetime[one.index]), int(cause.subject[one.index])
     cut = one.last >= cause.session.clock.size or one.last < one.first
     if len(one.effects) >= times and not cut:
-        room = float(_room(cause, effect, one, due).min())
-        return _Judged(*subject, int(effect.row[one.effects[-1]]), room, _HELD)
-    early = left.early.get(one.place)
+        spare = float(_spare(cause, effect, one, due).min())
+        return _Judged(*subject, int(effect.clock_index[one.effects[-1]]), spare, _HELD)
+    early = left.early.get(one.index)
     if early is not None:
         return _Judged(
-            *subject, int(effect.row[early]), *too_early(cause, effect, one.at.row, int(effect.row[early]), due)
+            *subject,
+            int(effect.clock_index[early]),
+            *too_early(cause, effect, one.at.clock_index, int(effect.clock_index[early]), due),
         )
     if one.cancelled is not None or one.closed is not None:
-        return _Judged(*subject, one.at.row, np.inf, _HELD)
+        return _Judged(*subject, one.at.clock_index, np.inf, _HELD)
     if cut:
         return None
-    late = left.late.get(one.place)
-    came = int(effect.row[late]) if late is not None and not one.effects else None
-    return _Judged(*subject, one.last, *too_late(cause, effect, one.at.row, came, len(one.effects), due))
+    late = left.late.get(one.index)
+    came = int(effect.clock_index[late]) if late is not None and not one.effects else None
+    return _Judged(*subject, one.last, *too_late(cause, effect, one.at.clock_index, came, len(one.effects), due))
 
 
-def _room(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
+def _spare(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
     """Return how long after each effect, and before it, it would have been too late or too early."""
     clock = cause.session.clock
-    took = elapsed(clock, np.full(len(one.effects), one.at.row), effect.row[one.effects], due.latest.unit)
+    took = elapsed(
+        clock, np.full(len(one.effects), one.at.clock_index), effect.clock_index[one.effects], due.latest.unit
+    )
     more = due.tol.value if due.tol is not None and due.tol.unit == due.latest.unit else 0.0
-    room: Floats = due.latest.value + more - took
+    spare: Floats = due.latest.value + more - took
     if due.earliest.value:
-        room = np.minimum(room, took - due.earliest.value + more)
-    return np.asarray(np.maximum(room, 0.0))
-
-
-def _count(times: int) -> str:
-    return "" if times == 1 else f"{times} times "
-
-
-def _when(due: Window) -> str:
-    return f"after {due}" if due.exact and due.latest.value else str(due)
+        spare = np.minimum(spare, took - due.earliest.value + more)
+    return np.asarray(np.maximum(spare, 0.0))

@@ -1,6 +1,6 @@
 """Checks of numbers, flags and texts: what they are, how they change, and when."""
 
-from breadcrumb.checks.values.amounts import alike, carries_over, conserves, drains, equals, opposes, shows
+from breadcrumb.checks.values.amounts import carries_over, conserves, drains, equals, opposes, same_across, shows
 from breadcrumb.checks.values.changes import (
     changes_by,
     moves_through,
@@ -12,7 +12,6 @@ from breadcrumb.checks.values.changes import (
 )
 
 __all__ = [
-    "alike",
     "carries_over",
     "changes_by",
     "conserves",
@@ -23,6 +22,7 @@ __all__ = [
     "never_rises",
     "opposes",
     "restores",
+    "same_across",
     "shows",
     "toggles",
     "unchanged",

@@ -2,27 +2,28 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import at_samples, first_of_group, first_of_life, stretches
-from breadcrumb.algebra.arithmetic import Operand, called
+from breadcrumb.algebra.along import at_samples, first_of_group, first_of_lifetime, stretches
+from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.checks.declaration import Common, check
+from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.values.changes import unchanged
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
-from breadcrumb.verdicts.verdict import Verdict, all_of
-from breadcrumb.verdicts.words import amount as said
-from breadcrumb.verdicts.words import plus_minus
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 
 
+@check("{signal:title} equals {expected}")
 def equals(
     signal: Signal,
     expected: Operand | str,
@@ -31,7 +32,7 @@ def equals(
     rel_tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that a value is what its formula says: a number, a vector, a flag, a text, or another signal.
 
@@ -44,11 +45,10 @@ def equals(
         rel_tol: what may be added to that, as a share of the expected value.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample. Idle if there is none. Its margin is the tolerance less the largest deviation, and
-        there is none for flags, texts, or if no deviation is allowed at all.
+        A verdict on every sample. Untested if there is none. Its margin is the tolerance less the largest deviation,
+        and there is none for flags, texts, or if no deviation is allowed at all.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -56,12 +56,14 @@ def equals(
         >>> equals(boat.position.x, boat.position.norm()).outcome
         'held'
     """
-    sentence = f"{signal.title} equals {called(expected)}{plus_minus(tol, signal.unit)}"
-    scope = Scope(during, except_during, occasions)
-    return judge_near(signal, expected, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
+    scope = Scope(during, except_during)
+    return judge_near(signal, expected, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
-def alike(segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.0, occasions: int = 1) -> Verdict:
+@check("{segments:title} is the same across {segments:across}[relative?, relative to its start]")
+def same_across(
+    segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.0, **common: Unpack[Common]
+) -> Verdict:
     """Assert that a value goes the same way each time: the second play, cycle, hold or participant is like the first.
 
     The first segment is what the others are compared with, at equal times from their beginning, straight between its
@@ -72,11 +74,10 @@ def alike(segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.
             vectors or angles.
         relative: whether each is counted from the value with which it begins.
         tol: how far apart they may be, in the unit of the value.
-        occasions: how many samples in second and later segments there must be at the least.
 
     Returns:
-        A verdict on every sample in the second and later segments. Idle if there is only one. Its margin is `tol` less
-        the largest difference.
+        A verdict on every sample in the second and later segments. Untested if there is only one. Its margin is `tol`
+        less the largest difference.
 
     Raises:
         Misuse: the list is empty, or its signals differ in unit, parts or space.
@@ -85,22 +86,17 @@ def alike(segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.
         >>> from breadcrumb.testing import make_trace
         >>> hops = [{"gull": {"z": z, "up": z > 0}} for z in (0.0, 1.0, 2.0, 0.0, 1.0, 2.5, 0.0)]
         >>> gull = make_trace(hops, kinds={"gull": "gull"}).one("gull")
-        >>> alike(gull.z.per(gull.up.spans())).first.frame
+        >>> same_across(gull.z.per(gull.up.spans())).first.frame
         5
     """
     whole = segments.signal if isinstance(segments, Segments) else None
     pieces = [one for one in segments if len(one)]
     if whole is None and not segments:
-        raise Misuse("alike: expected signals to compare, as signal.per(spans) gives them, found none")
+        raise Misuse("same_across: expected signals to compare, as signal.per(spans) gives them, found none")
     leading = whole if whole is not None else segments[0]
-    sentence = f"{leading.title} is alike in "
-    sentence += (
-        f"every span of {segments.spans.label}" if isinstance(segments, Segments) else f"{len(segments)} segments"
-    )
-    sentence += plus_minus(tol, leading.unit)
     if len(pieces) < 2:
         why = leading.track.unseen or f"{len(pieces)} of 2 segments"
-        return Verdict(sentence, "idle", leading.track.session.label, of="samples", why_idle=why)
+        return Verdict(UNNAMED, "untested", leading.track.session.label, of="samples", why_untested=why)
     inside, piece = joined([one.unwrapped() if one.is_angle else one for one in pieces])
     times = replace(inside, parts=(inside.track.times,), valid=None)
     passed = inside.track.times - first_of_group(times, piece).parts[0]
@@ -110,30 +106,30 @@ def alike(segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.
     later = np.flatnonzero((piece > 0) & (passed <= passed[first].max(initial=-1.0) + SAME_TIME))
     parts = [np.interp(passed[later], passed[first], part[first]) for part in inside.parts]
     due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
-    return judge_near(inside.take(later), due, sentence, tol=tol, scope=Scope(occasions=occasions))
+    return judge_near(inside.take(later), due, tol=tol)
 
 
+@check("{signal:title} shows {value}[ as {form}]")
 def shows(
-    text: Signal,
+    signal: Signal,
     value: Signal,
     *,
     form: str | Callable[[Any], str] = "{}",
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that a caption shows the value that it stands for.
 
     Args:
-        text: the caption.
+        signal: the caption.
         value: the value, of the same object or of one that is there alone.
         form: how the value is shown, a format such as `"{:.1f} C"`, or a function of the value.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample. Idle if there is none. It is exact, so it has no margin.
+        A verdict on every sample. Untested if there is none. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -145,18 +141,18 @@ def shows(
         >>> shows(boat.caption, boat.warmth, form="{:.1f} C").first.measured
         "'36.0 C'"
     """
-    if text.texts is None and not text.track.unseen:
-        raise Misuse(f"shows: expected a text, and {text.name} holds other values")
+    if signal.texts is None and not signal.track.unseen:
+        raise Misuse(f"shows: expected a text, and {signal.name} holds other values")
     write = form.format if isinstance(form, str) else form
-    text, value = meet_tracks(text, value)
+    text, value = meet_tracks(signal, value)
     distinct, where = np.unique(value.parts[0], return_inverse=True)
     known: dict[str, int] = {}
     codes = np.array([known.setdefault(write(one), len(known)) for one in distinct.tolist()], np.int64)[where]
     due = Signal(text.track, value.name, (codes,), value.valid, "", tuple(known), text.owner)
-    sentence = f"{text.title} shows {value.name}"
-    return judge_near(text, due, sentence, scope=Scope(during, except_during, occasions))
+    return judge_near(text, due, scope=Scope(during, except_during))
 
 
+@check("{signal:title} stays what it first is")
 def conserves(
     signal: Signal,
     *,
@@ -164,20 +160,19 @@ def conserves(
     rel_tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a quantity stays what it first was in each life, such as a sum of momenta or an energy.
+    """Assert that a quantity stays what it first was in each lifetime, such as a sum of momenta or an energy.
 
     Args:
-        signal: the quantity; `summed(...)` gives one over all objects.
+        signal: the quantity; `sum_over_objects(...)` gives one over all objects.
         tol: how far off is still allowed, in the unit of the quantity.
         rel_tol: what may be added to that, as a share of the first value.
         during: judge only inside these spans; the first value is that of the first sample in them.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample. Idle if there is none. Its margin is the tolerance less the largest deviation.
+        A verdict on every sample. Untested if there is none. Its margin is the tolerance less the largest deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -185,34 +180,33 @@ def conserves(
         '3 m'
     """
     seen = Scope(during, except_during).of(signal)
-    sentence = f"{signal.title} stays what it first is{plus_minus(tol, signal.unit)}"
-    return judge_near(seen, first_of_life(seen), sentence, tol=tol, rel_tol=rel_tol, scope=Scope(occasions=occasions))
+    return judge_near(seen, first_of_lifetime(seen), tol=tol, rel_tol=rel_tol)
 
 
+@check("{signal:title} is equal and opposite to {other:title}")
 def opposes(
-    first: Signal,
-    second: Signal,
+    signal: Signal,
+    other: Signal,
     *,
     tol: float = 0.0,
     rel_tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that two values are equal and opposite, as the forces of a pair are.
 
     Args:
-        first: the one, a number or a vector.
-        second: the other, of the same object or of one that is there alone.
+        signal: the one, a number or a vector.
+        other: the other, of the same object or of one that is there alone.
         tol: how far off is still allowed, in the unit of the values.
-        rel_tol: what may be added to that, as a share of the second.
+        rel_tol: what may be added to that, as a share of the other.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample that both have. Idle if there is none. Its margin is the tolerance less the largest
-        deviation.
+        A verdict on every sample that both have. Untested if there is none. Its margin is the tolerance less the
+        largest deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -220,57 +214,55 @@ def opposes(
         >>> opposes(boat.velocity, -boat.velocity).outcome
         'held'
     """
-    sentence = f"{first.title} is opposite to {second.title}{plus_minus(tol, first.unit)}"
-    scope = Scope(during, except_during, occasions)
-    return judge_near(first, -second, sentence, tol=tol, rel_tol=rel_tol, scope=scope)
+    scope = Scope(during, except_during)
+    return judge_near(signal, -other, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
-def carries_over(signal: Signal, step: float = 0.0, *, tol: float = 0.0, occasions: int = 1) -> Verdict:
-    """Assert what an object's next life begins with: the value that the life before ended with, plus a step.
+@check("{signal:title} begins each lifetime with the last one's value[ {step:signed}]")
+def carries_over(signal: Signal, step: float = 0.0, *, tol: float = 0.0, **common: Unpack[Common]) -> Verdict:
+    """Assert what an object's next lifetime begins with: the value that the lifetime before ended with, plus a step.
 
     Args:
         signal: the number.
-        step: what is added from one life to the next.
+        step: what is added from one lifetime to the next.
         tol: how far off is still allowed, in the unit of the value.
-        occasions: how many second and later lives there must be at the least.
 
     Returns:
-        A verdict on every life of an id but its first. Idle if there is none. Its margin is `tol` less the largest
-        deviation.
+        A verdict on every lifetime of an id but its first. Untested if there is none. Its margin is `tol` less the
+        largest deviation.
 
     Example:
         >>> from breadcrumb.testing import make_trace
-        >>> lives = [{"tub": {"top": 0.7}}, {}, {"tub": {"top": 1.4}}]
-        >>> carries_over(make_trace(lives, kinds={"tub": "tub"}).one("tub").top, 0.7).outcome
+        >>> lifetimes = [{"tub": {"top": 0.7}}, {}, {"tub": {"top": 1.4}}]
+        >>> carries_over(make_trace(lifetimes, kinds={"tub": "tub"}).one("tub").top, 0.7).outcome
         'held'
     """
     track = signal.track
     starts = track.starts
     ends = np.r_[starts[1:], track.size][: len(starts)] - 1
-    order = np.lexsort((track.row[starts], track.name[starts]))
+    order = np.lexsort((track.clock_index[starts], track.name[starts]))
     same = track.name[starts[order]][1:] == track.name[starts[order]][:-1]
     former, later = ends[order][:-1][same], starts[order][1:][same]
-    places = np.full(track.size, NOBODY)
-    places[later] = former
-    due = at_samples(signal, places, f"{signal.name} of the life before")
+    indices = np.full(track.size, NOBODY)
+    indices[later] = former
+    due = at_samples(signal, indices, f"{signal.name} of the lifetime before")
     kept = np.sort(later)
-    sentence = f"{signal.title} begins each life with the last one's value"
-    sentence += f" {step:+g}" if step else ""
-    return judge_near(
-        signal.take(kept), due.take(kept) + step, sentence + plus_minus(tol, signal.unit), tol=tol,
-        scope=Scope(occasions=occasions),
-    )  # fmt: skip
+    return judge_near(signal.take(kept), due.take(kept) + step, tol=tol)
 
 
+@check(
+    "{signal:title} falls by {amount} every {every} during {during}[low?, down to {low}][only?, and at no other time]"
+)
 def drains(
     signal: Signal,
     amount: float,
-    every: Duration,
     *,
+    every: Duration,
     during: Spans,
-    down_to: float = 0.0,
+    low: float = 0.0,
+    only: bool = True,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that a number falls by so much again and again during spans, and stays at other times.
 
@@ -278,13 +270,13 @@ def drains(
         signal: the number.
         amount: by how much it falls each time.
         every: how long after a span's first sample it falls first, and how far apart it falls.
-        during: the spans in which it falls; those of nobody in particular hold for every object.
-        down_to: the value below which it does not fall.
+        during: the spans in which it falls; those without a subject hold for every object.
+        low: the value below which it does not fall.
+        only: whether any other change is a breach.
         tol: how far off is still allowed, in the unit of the value.
-        occasions: how many samples within the spans there must be at the least.
 
     Returns:
-        A verdict on every sample. Idle if no sample lies in a span. Its margin is `tol` less the largest deviation.
+        A verdict on every sample. Untested if no sample lies in a span. Its margin is `tol` less the largest deviation.
 
     Example:
         >>> from breadcrumb import seconds
@@ -294,31 +286,27 @@ def drains(
         ...     .one("lamp")
         ...     .oil
         ... )
-        >>> drains(oil, 3.0, seconds(0.2), during=(oil > 0).spans()).outcome
+        >>> drains(oil, 3.0, every=seconds(0.2), during=(oil > 0).spans()).outcome
         'held'
     """
     every = duration(every, "every")
     inside = signal.during(during)
     track, clock = inside.track, signal.track.session.clock
-    axis = np.asarray(clock.frames if every.unit == "frames" else clock.times, np.float64)[track.row]
+    axis = np.asarray(clock.frames if every.unit == "frames" else clock.times, np.float64)[track.clock_index]
     span = stretches(track, _span_of(track, during))
     base = first_of_group(inside, span)
     began = first_of_group(replace(inside, parts=(axis,), valid=None), span)
     rounds = np.floor((axis - began.parts[0]) / every.value + SAME_TIME)
-    due = replace(base, parts=(np.maximum(base.parts[0] - amount * rounds, np.minimum(base.parts[0], down_to)),))
-    unit = signal.unit
-    sentence = f"{signal.title} falls by {said(amount, unit)} every {every} during {during.label}"
-    sentence += plus_minus(tol, unit)
-    falls = judge_near(inside, due, sentence, tol=tol, scope=Scope(occasions=occasions))
-    if falls.outcome == "idle":
+    due = replace(base, parts=(np.maximum(base.parts[0] - amount * rounds, np.minimum(base.parts[0], low)),))
+    falls = judge_near(inside, due, tol=tol).with_sentence("it falls during the spans")
+    if not only:
         return falls
-    rests = unchanged(signal, tol=tol, except_during=during.grown(frames(1)))
-    return falls if rests.outcome == "idle" else all_of(falls, rests).saying(f"{sentence}, and at no other time")
+    return exclusively(falls, unchanged(signal, tol=tol, except_during=during.grown(frames(1))), "no other change")
 
 
 def _span_of(track: Track, spans: Spans) -> Ints:
     """Return, for each sample within spans, which one it lies in."""
     size = track.session.clock.size + 1
-    everyone = bool((spans.life == NOBODY).all())
-    keys = np.sort((0 if everyone else spans.life) * size + spans.first)
-    return np.searchsorted(keys, (0 if everyone else track.life) * size + track.row, side="right")
+    everyone = bool((spans.lifetime == NOBODY).all())
+    keys = np.sort((0 if everyone else spans.lifetime) * size + spans.first)
+    return np.searchsorted(keys, (0 if everyone else track.lifetime) * size + track.clock_index, side="right")

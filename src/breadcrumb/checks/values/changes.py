@@ -1,6 +1,7 @@
 """Checks of how numbers, flags and texts change, and when."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
+from typing import Unpack
 
 import numpy as np
 
@@ -10,14 +11,17 @@ from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.declaration import Common, check
+from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near
-from breadcrumb.verdicts.judging import Case, Phrase
-from breadcrumb.verdicts.verdict import Verdict, all_of
-from breadcrumb.verdicts.words import plus_minus
+from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import amount
 
 
+@check("{signal:title} never changes")
 def unchanged(
     signal: Signal,
     *,
@@ -25,9 +29,9 @@ def unchanged(
     during: Spans | None = None,
     except_during: Spans | None = None,
     except_at: Moments | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a value stays what it was on the sample before, within each life.
+    """Assert that a value stays what it was on the sample before, within each lifetime.
 
     Args:
         signal: the value: numbers, flags or texts.
@@ -35,77 +39,82 @@ def unchanged(
         during: judge only inside these spans; a change belongs to them if both its samples do.
         except_during: judge only outside these spans.
         except_at: moments on whose frames, and the frames after, their subject may change.
-        occasions: how many samples there must be at the least.
 
     Returns:
-        A verdict on every sample but each life's first one. Idle if there is none. Its margin is `tol` less the largest
-        change.
+        A verdict on every sample but each lifetime's first one. Untested if there is none. Its margin is `tol` less the
+        largest change.
 
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> unchanged(small_trace().one("skiff").position.y).outcome
         'held'
     """
-    exception = f" except at {except_at.label}" if except_at is not None else ""
-    sentence = f"{signal.title} never changes{plus_minus(tol, signal.unit)}{exception}"
     exempt = None if except_at is None else _at_or_behind(signal, except_at)
-    scope = Scope(during, except_during, occasions, 1, exempt)
-    return judge_near(signal, last_known(signal), sentence, tol=tol, scope=scope)
+    scope = Scope(during, except_during, 1, exempt)
+    return judge_near(signal, last_known(signal), tol=tol, scope=scope, verb="changes")
 
 
+@check("{signal:title} never falls")
 def never_falls(
     signal: Signal,
     *,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a number never falls from one sample to the next, within each life.
+    """Assert that a number never falls from one sample to the next, within each lifetime.
 
-    Args and returns are those of `never_rises`.
+    Args:
+        signal: a number, such as a score.
+        tol: how far it may fall in one step, in the unit of the value.
+        during: judge only steps inside these spans.
+        except_during: judge only steps outside these spans.
+
+    Returns:
+        A verdict on every sample but each lifetime's first one. Untested if there is none. Its margin is the smallest
+        change in the allowed direction, plus `tol`.
 
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> never_falls(small_trace().one("skiff").position.x).margin.value
         1.0
     """
-    sentence = f"{signal.title} never falls{plus_minus(tol, signal.unit)}"
-    scope = Scope(during, except_during, occasions, reach=1)
-    return judge_between(signal - last_known(signal), 0.0, None, sentence, tol=tol, scope=scope)
+    change, scope = signal - last_known(signal), Scope(during, except_during, reach=1)
+    return judge_between(change, 0.0, None, tol=tol, scope=scope, say=_moved("falls", tol))
 
 
+@check("{signal:title} never rises")
 def never_rises(
     signal: Signal,
     *,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a number never rises from one sample to the next, within each life.
+    """Assert that a number never rises from one sample to the next, within each lifetime.
 
     Args:
         signal: the number.
         tol: by how much it still may, in its own unit.
         during: judge only inside these spans; a change belongs to them if both its samples do.
         except_during: judge only outside these spans.
-        occasions: how many changes there must be at the least.
 
     Returns:
-        A verdict on every sample but each life's first one. Idle if there is none. Its margin is the smallest change in
-        the right direction plus `tol`.
+        A verdict on every sample but each lifetime's first one. Untested if there is none. Its margin is the smallest
+        change in the right direction plus `tol`.
 
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> never_rises(small_trace().one("skiff").position.x).first.frame
         1
     """
-    sentence = f"{signal.title} never rises{plus_minus(tol, signal.unit)}"
-    scope = Scope(during, except_during, occasions, reach=1)
-    return judge_between(signal - last_known(signal), None, 0.0, sentence, tol=tol, scope=scope)
+    change, scope = signal - last_known(signal), Scope(during, except_during, reach=1)
+    return judge_between(change, None, 0.0, tol=tol, scope=scope, say=_moved("rises", tol))
 
 
+@check("{signal:title} changes by {amount:signed} at {at}[only?, and at no other time]")
 def changes_by(
     signal: Signal,
     amount: Operand,
@@ -113,11 +122,11 @@ def changes_by(
     at: Moments,
     only: bool = True,
     tol: float = 0.0,
-    occasions: int = 1,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert by how much a number changes at moments, and that it changes at no other time.
 
-    The change is that from the last sample before the moment's frame to the one on that frame; where that is none, to
+    The change is that from the last sample before the moment's frame to the one on that frame; where there is none, to
     the one after, since a script may act on the frame after its cause.
 
     Args:
@@ -126,10 +135,9 @@ def changes_by(
         at: the moments; their subject is the object that changes.
         only: whether any other change is a breach.
         tol: how far off is still allowed, in the unit of the value.
-        occasions: how many moments there must be at the least.
 
     Returns:
-        A verdict on every moment, and with `only` on every other sample. Idle if there was no moment. Its margin is
+        A verdict on every moment, and with `only` on every other sample. Untested if there was no moment. Its margin is
         `tol` less the largest deviation.
 
     Example:
@@ -144,26 +152,22 @@ def changes_by(
     on_time = ~(np.abs(change.parts[0]) <= change.noise) | ~late.usable
     parts = np.where(on_time, change.parts[0], late.parts[0])
     change = Signal(change.track, f"change of {signal.name}", (parts,), change.valid, signal.unit, None, signal.owner)
-    called = amount.name if isinstance(amount, Signal) else f"{amount:+g} {signal.unit}".rstrip()
-    sentence = f"{signal.title} changes by {called} at {at.label}{plus_minus(tol, signal.unit)}"
-    each = judge_near(change, amount, sentence, tol=tol, scope=Scope(occasions=occasions))
-    if not only or each.outcome == "idle":
-        return each
-    return all_of(each, unchanged(signal, tol=tol, except_at=at)).saying(f"{sentence}, and at no other time")
+    each = judge_near(change, amount, tol=tol).with_sentence("each change")
+    return exclusively(each, unchanged(signal, tol=tol, except_at=at), "no other change") if only else each
 
 
-def toggles(signal: Signal, *, at: Moments, only: bool = True, occasions: int = 1) -> Verdict:
-    """Assert that a flag turns over at moments, and at no other time.
+@check("{signal:title} toggles at {at}[only?, and at no other time]")
+def toggles(signal: Signal, *, at: Moments, only: bool = True, **common: Unpack[Common]) -> Verdict:
+    """Assert that a flag toggles at moments, and at no other time.
 
     Args:
         signal: the flag.
         at: the moments; their subject is the object whose flag it is.
-        only: whether turning over at any other time is a breach.
-        occasions: how many moments there must be at the least.
+        only: whether toggling at any other time is a breach.
 
     Returns:
-        A verdict on every moment, and with `only` on every other sample. Idle if there was no moment; undecided where
-        the samples around one were not recorded. It is exact, so it has no margin.
+        A verdict on every moment, and with `only` on every other sample. Untested if there was no moment; undecided
+        where the samples around one were not recorded. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -173,26 +177,22 @@ def toggles(signal: Signal, *, at: Moments, only: bool = True, occasions: int = 
     """
     before, now, late = signal.before(at, frames(1)), signal.at(at), signal.after(at, frames(1))
     turned = (now != before) | (late != before)
-    sentence = f"{signal.title} turns over at {at.label}"
-    said = Phrase("as before", "the other", "does not turn over")
-    each = judge_flag(turned, sentence, said, scope=Scope(occasions=occasions))
-    if not only or each.outcome == "idle":
-        return each
-    return all_of(each, unchanged(signal, except_at=at)).saying(f"{sentence}, and at no other time")
+    each = judge_flag(turned, Phrase("no change", "a change", "does not toggle")).with_sentence("each toggling")
+    return exclusively(each, unchanged(signal, except_at=at), "no other change") if only else each
 
 
-def restores(signal: Signal, *, during: Spans, tol: float = 0.0, occasions: int = 1) -> Verdict:
+@check("{signal:title} is restored after {during}")
+def restores(signal: Signal, *, during: Spans, tol: float = 0.0, **common: Unpack[Common]) -> Verdict:
     """Assert that after spans a value is again what it was before them, as recorded.
 
     Args:
         signal: the value: numbers, flags or texts.
         during: the spans in which it may be another one.
         tol: how far off is still allowed, in the unit of the value.
-        occasions: how many spans there must be at the least.
 
     Returns:
-        A verdict on every span that has a sample before and after it, in the same life; others are undecided. Idle if
-        there is none. Its margin is `tol` less the largest deviation.
+        A verdict on every span that has a sample before and after it, in the same lifetime; others are undecided.
+        Untested if there is none. Its margin is `tol` less the largest deviation.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -203,12 +203,17 @@ def restores(signal: Signal, *, during: Spans, tol: float = 0.0, occasions: int 
     starts, ends = during.edges()
     before, after = signal.before(starts, frames(1)), signal.after(ends, frames(1))
     before = Signal(after.track, before.name, before.parts, before.valid, before.unit, before.texts, before.owner)
-    sentence = f"{signal.title} is restored after {during.label}{plus_minus(tol, signal.unit)}"
-    return judge_near(after, before, sentence, tol=tol, scope=Scope(occasions=occasions))
+    return judge_near(after, before, tol=tol)
 
 
+@check("{signal:title} only changes to a state that may follow")
 def moves_through(
-    signal: Signal, legal: Mapping[str, Collection[str]], *, during: Spans | None = None, occasions: int = 1
+    signal: Signal,
+    legal: Mapping[str, Collection[str]],
+    *,
+    during: Spans | None = None,
+    except_during: Spans | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that a state only changes to one that may follow it.
 
@@ -216,11 +221,11 @@ def moves_through(
         signal: the state, a text.
         legal: for each state, those that may come next.
         during: judge only inside these spans.
-        occasions: how many changes there must be at the least.
+        except_during: judge only outside these spans.
 
     Returns:
-        A verdict on every change of the state. Idle if there was none; undecided are samples on which it is missing.
-        It is exact, so it has no margin.
+        A verdict on every change of the state. Untested if there was none; undecided are samples on which it is
+        missing. It is exact, so it has no margin.
 
     Raises:
         Misuse: the signal is no text.
@@ -234,26 +239,37 @@ def moves_through(
     """
     if signal.texts is None and not signal.track.unseen:
         raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
-    seen = Scope(during).of(signal)
+    seen = Scope(during, except_during).of(signal)
     before = last_known(seen)
     changed = np.flatnonzero(before.usable & seen.usable & (before.parts[0] != seen.parts[0]))
     now, then = seen.take(changed).values.tolist(), before.take(changed).values.tolist()
-    slack = np.array([0.0 if new in legal.get(old, ()) else -1.0 for old, new in zip(then, now, strict=True)])
+    margin = np.array([0.0 if new in legal.get(old, ()) else -1.0 for old, new in zip(then, now, strict=True)])
 
-    def phrase(place: int) -> Phrase:
-        allowed = ", ".join(legal.get(then[place], ())) or "nothing"
-        return Phrase(now[place], f"{allowed} after {then[place]}", f"{then[place]} to {now[place]}")
+    def phrase(index: int) -> Phrase:
+        allowed = ", ".join(legal.get(then[index], ())) or "nothing"
+        return Phrase(now[index], f"{allowed} after {then[index]}", f"{then[index]} to {now[index]}")
 
     lost = len(seen) - int(seen.usable.sum())
-    case = Case.of_samples(
-        seen.take(changed), slack, phrase, exact=True, of="changes", runs=False, picture=None, undecided=lost
+    evaluation = Evaluation.of_samples(
+        seen.take(changed), margin, phrase, exact=True, of="changes", runs=False, plot=None, undecided=lost
     )
-    return case.verdict(f"{signal.title} only changes to a state that may follow", occasions)
+    return evaluation.verdict()
+
+
+def _moved(how: str, tol: float) -> Callable[[Signal, int], Phrase]:
+    """Return what says of a change by how much a number fell or rose."""
+
+    def say(change: Signal, index: int) -> Phrase:
+        by = amount(abs(float(change.parts[0][index])), change.unit)
+        allowed = f"at most {amount(tol, change.unit)}" if tol else "none"
+        return Phrase(f"a {how.rstrip('s')} of {by}", allowed, f"{how} by {by}")
+
+    return say
 
 
 def _at_or_behind(signal: Signal, moments: Moments) -> Bools:
     """Return which samples lie on the frame of a moment of their object, or are the first one behind it."""
     track = signal.track
     on = marked(track, moments)
-    behind = np.r_[False, on[:-1]] & ~track.first_of_life
+    behind = np.r_[False, on[:-1]] & ~track.first_of_lifetime
     return np.asarray(on | behind)

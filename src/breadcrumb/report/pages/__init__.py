@@ -1,4 +1,4 @@
-"""The pages: templates, styles and scripts, put together into files that ask nothing of any network."""
+"""The pages: templates, styles and scripts, put together into files that work offline."""
 
 from functools import cache
 from importlib.resources import files

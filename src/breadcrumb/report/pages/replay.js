@@ -3,8 +3,8 @@
 (() => {
   const session = JSON.parse(document.getElementById("data").textContent);
   const el = (id) => document.getElementById(id);
-  const COLOURS = ["#20639b", "#d1495b", "#2e8b57", "#c77d0a", "#6a4c93", "#00798c", "#8d5524", "#c2185b", "#5b7f00", "#455a64"];
-  const DARK = ["#7db7e8", "#ff8fa0", "#7fd1a3", "#f2b34c", "#bfa2e8", "#5fd0dc", "#d9a376", "#ff8cc0", "#b8dd66", "#b0bec5"];
+  const COLOURS = ["#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a", "#a08696", "#614155", "#e86917", "#846671", "#813605"];
+  const DARK = ["#79b0ec", "#f4867a", "#f6e782", "#7bf7fc", "#9070e9", "#ae7e10", "#e0be0e", "#4f97b9", "#b6d0bb", "#db5981"];
   const MOST_EVENTS = 300, MOST_TRAILS = 120, MISSING_FLAG = 2, NEAR = 14, FEW = 150;
   const ARRAYS = { f4: Float32Array, f8: Float64Array, i4: Int32Array, u1: Uint8Array };
 
@@ -19,7 +19,7 @@
     kind.colour = number;
     for (const property of kind.properties) property.parts = property.parts.map((part) => unpacked(part, property.type));
     kind.position = kind.properties.find((property) => property.name === "position" && property.type === "f4");
-    kind.ids.forEach((id, life) => objects.push({ kind, life, id, title: kind.lives[life] > 1 ? `${id} (life ${kind.lives[life]})` : id }));
+    kind.ids.forEach((id, lifetime) => objects.push({ kind, lifetime, id, title: kind.lifetimes[lifetime] > 1 ? `${id} (lifetime ${kind.lifetimes[lifetime]})` : id }));
   });
   const placed = objects.filter((one) => one.kind.position);
   const broken = session.broken.map((one) => ({ ...one, row: rowOf(one.frame) }));
@@ -36,7 +36,7 @@
   }
   function sampleOf(one, at) {
     const { rows, starts } = one.kind;
-    const begin = starts[one.life], end = starts[one.life + 1];
+    const begin = starts[one.lifetime], end = starts[one.lifetime + 1];
     const guess = begin + at - rows[begin];
     if (guess >= begin && guess < end && rows[guess] === at) return guess;
     let low = begin, high = end - 1;
@@ -44,7 +44,7 @@
     while (low < high) { const middle = (low + high + 1) >> 1; if (rows[middle] <= at) low = middle; else high = middle - 1; }
     return low; // between two samples it is where it was last seen
   }
-  const valueOf = (property, part, one, sample) => property.parts[part][property.fixed ? one.life : sample];
+  const valueOf = (property, part, one, sample) => property.parts[part][property.fixed ? one.lifetime : sample];
   function placeOf(one, sample) {
     const property = one.kind.position, axes = property.parts.length;
     const x = across < axes ? valueOf(property, across, one, sample) : 0, y = upward < axes ? valueOf(property, upward, one, sample) : 0;
@@ -71,7 +71,7 @@
   function fit() {
     let left = Infinity, right = -Infinity, bottom = Infinity, top = -Infinity;
     for (const one of placed) {
-      const { starts } = one.kind, begin = starts[one.life], end = starts[one.life + 1];
+      const { starts } = one.kind, begin = starts[one.lifetime], end = starts[one.lifetime + 1];
       const step = Math.max(1, (end - begin) >> 6);
       for (let sample = begin; sample < end; sample += step) {
         const [x, y] = placeOf(one, sample);
@@ -167,7 +167,7 @@
   function layTrail(one, sample, seconds, most) {
     const { rows, starts } = one.kind;
     let begin = sample;
-    while (begin > starts[one.life] && times[rows[begin - 1]] >= times[row] - seconds) begin--;
+    while (begin > starts[one.lifetime] && times[rows[begin - 1]] >= times[row] - seconds) begin--;
     const step = Math.max(1, Math.ceil((sample - begin) / most));
     let previous = null;
     for (let at = sample; at >= begin; at -= step) {

@@ -3,7 +3,7 @@
 (() => {
   const data = JSON.parse(document.getElementById("data").textContent);
   const el = (id) => document.getElementById(id);
-  const PAGE = 100, ORDER = { broken: 0, error: 1, idle: 2, held: 3 };
+  const PAGE = 100, ORDER = { broken: 0, error: 1, untested: 2, held: 3 };
   const body = document.querySelector("#table tbody"), heads = [...document.querySelectorAll("#table th[aria-sort]")];
   const name = (row) => data.checks[row[0]][1], session = (row) => data.sessions[row[1]];
   const KEYS = {

@@ -14,7 +14,7 @@ Parameter = tuple[str, float | str | bool, str]
 """A tuning constant: its name, its value and its unit."""
 
 
-class Behaviour:
+class Routine:
     """One scripted behaviour of the bay.
 
     Ticks are 1/720 s; a frame ends on one. What time alone defines is worked out in `frame`; sensors, and the timers of
@@ -31,11 +31,11 @@ class Behaviour:
         self.bay, self.faults = bay, bay.faults
         self.emit: Callable[..., None] = bay.emit
 
-    def start(self, tick: int) -> None:
+    def begin_shift(self, tick: int) -> None:
         """Begin a shift, at this tick."""
 
     def concerns(self, one: Input) -> bool:
-        """Tell whether an input is for this behaviour."""
+        """Tell whether an input is for this routine."""
         return one.what in self.handles
 
     def announce(self, one: Input) -> None:

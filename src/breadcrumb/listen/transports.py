@@ -25,7 +25,7 @@ class Refused(Exception):
     """What a source sends is not taken; the message says why."""
 
 
-class Wire(Protocol):
+class Transport(Protocol):
     """A source of lines that can be answered."""
 
     def lines(self) -> AsyncGenerator[bytes, None]:
@@ -120,7 +120,7 @@ class WebSocketWire:
         if origin is None or origin in self._origins or _is_of_this_machine(origin):
             response = self._protocol.accept(request)
         else:
-            response = self._protocol.reject(403, f"Pages from {origin} are not heard here; see --allow-origin.\n")
+            response = self._protocol.reject(403, f"Pages from {origin} are not accepted; see --allow-origin.\n")
         self._protocol.send_response(response)
 
     async def _flush(self) -> None:

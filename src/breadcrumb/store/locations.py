@@ -13,7 +13,7 @@ SUFFIX = ".crumbs"
 _URL = re.compile(r"([a-z][a-z0-9+.-]+):/+(.*)", re.IGNORECASE)  # a Path has swallowed one of the slashes
 
 
-class Place(NamedTuple):
+class Location(NamedTuple):
     """The files of one trace, to be read."""
 
     where: str
@@ -37,9 +37,9 @@ def is_remote(path: str | Path) -> bool:
     return _URL.fullmatch(str(path)) is not None
 
 
-def folder_place(folder: Path) -> Place:
+def folder_location(folder: Path) -> Location:
     """Return the place of a folder on this machine."""
-    return Place(
+    return Location(
         str(folder),
         _label(folder.name),
         lambda name: (folder / name).is_file(),
@@ -48,7 +48,7 @@ def folder_place(folder: Path) -> Place:
     )
 
 
-def other_place(path: str | Path) -> Place:
+def other_location(path: str | Path) -> Location:
     """Return the place of a zipped trace, or of one at a URL.
 
     Raises:
@@ -68,7 +68,7 @@ def other_place(path: str | Path) -> Place:
         raise TraceError(f"{path} cannot be reached or is damaged ({type(error).__name__}: {error})") from None
     if root is None:
         raise NotATrace(f"{path}: expected a trace, that is {ABOUT_NAME} or {FILE_NAME} in it; found neither")
-    return Place(
+    return Location(
         str(path), _label(name), lambda one: bool(files.isfile(root + one)), lambda one: files.open(root + one)
     )
 

@@ -1,0 +1,287 @@
+"""The one declaration that every check goes through: what it takes, its rule, its words, and what all checks share."""
+
+import functools
+import inspect
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any, ParamSpec, TypeAlias, TypedDict
+
+from breadcrumb.algebra.durations import Duration
+from breadcrumb.algebra.samples import per_second
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.checks.describing import as_data, in_words, subject_of
+from breadcrumb.checks.templates import Template
+from breadcrumb.errors import Misuse, near_names
+from breadcrumb.trace.objects import Objects, position_of
+from breadcrumb.verdicts.rules import Rule
+from breadcrumb.verdicts.sweeping import OBJECTS_KEPT
+from breadcrumb.verdicts.verdict import Verdict
+
+P = ParamSpec("P")
+Arguments: TypeAlias = Mapping[str, Any]
+UnitOf: TypeAlias = Callable[[Arguments], str]
+"""Gives the unit of the numbers among the arguments of a check."""
+
+SCOPE = ("at", "after", "during", "except_during", "except_at", "match")
+"""The arguments that say which part of a session a rule is about."""
+
+
+class Common(TypedDict, total=False):
+    """What every check takes besides its own arguments."""
+
+    occasions: int
+    """The least number of occasions to test."""
+    occasions_each: int
+    """The least number of occasions to test of each object."""
+    id: str
+    """The name of the rule in results, if the check's own is not to be used."""
+
+
+_COMMON_DOC = """\
+        occasions: the least number of occasions to test; with fewer, the rule is untested.
+        occasions_each: the least number of occasions to test of each object.
+        id: a name for the rule in results, instead of the one made from file, function, check and subject."""
+
+
+def of_subject(arguments: Arguments) -> str:
+    """Return the unit of the first argument; of objects, that of their position."""
+    first = next(iter(arguments.values()))
+    first = first[0] if isinstance(first, tuple) and first else first
+    if isinstance(first, Objects):
+        return first.signal("position").unit if first.has("position") else ""
+    return str(getattr(first, "unit", ""))
+
+
+def of_rate(arguments: Arguments) -> str:
+    """Return the unit of a velocity: the recorded one that was given, or that of the change of position."""
+    velocity = arguments.get("velocity")
+    return velocity.unit if isinstance(velocity, Signal) else per_second(of_subject(arguments))
+
+
+def of_second_rate(arguments: Arguments) -> str:
+    """Return the unit of an acceleration."""
+    velocity = arguments.get("velocity")
+    return per_second(velocity.unit if isinstance(velocity, Signal) else per_second(of_subject(arguments)))
+
+
+def without_unit(arguments: Arguments) -> str:
+    """Return the unit of counts, and of what has a unit of its own."""
+    return ""
+
+
+def of_objects(arguments: Arguments) -> str:
+    """Return the unit of the position of the second argument."""
+    return of_subject({"objects": arguments["objects"]})
+
+
+def of_measure(arguments: Arguments) -> str:
+    """Return the unit of what is measured in several sessions."""
+    return str(arguments["measure"](arguments["traces"][0]).unit) if arguments["traces"] else ""
+
+
+def of_angle(arguments: Arguments) -> str:
+    """Return the session's unit of angles, else degrees."""
+    first = next(iter(arguments.values()))
+    return position_of(first).track.session.angles.get("unit", "deg")
+
+
+def of_turn(arguments: Arguments) -> str:
+    """Return the unit of the angle of the objects that `angle` names."""
+    return str(arguments["objects"].signal(arguments["angle"]).unit)
+
+
+@dataclass(frozen=True, slots=True)
+class Declaration:
+    """What is declared of a check."""
+
+    name: str
+    """The check with its module, as `movement.stays_inside`."""
+    signature: inspect.Signature
+    """Its arguments, those that all checks share among them."""
+    template: Template
+    unit: UnitOf
+    passes_on: bool
+    """Whether the check demands occasions by itself, of the checks that it is made of."""
+
+    def bind(self, args: tuple[Any, ...], given: dict[str, Any]) -> inspect.BoundArguments:
+        """Return the arguments of a call.
+
+        Raises:
+            Misuse: there is one too many, one is missing, or there is none of that name.
+        """
+        try:
+            return self.signature.bind(*args, **given)
+        except TypeError as error:
+            wrong = [name for name in given if name not in self.signature.parameters]
+            near = near_names(wrong[0], self.signature.parameters) if wrong else []
+            hint = f"; did you mean {near[0]}=?" if near else f"; it takes {', '.join(self.signature.parameters)}"
+            raise Misuse(f"{self.name}: {error}{hint}") from None
+
+    def rule(self, bound: inspect.BoundArguments, given_id: str) -> Rule:
+        """Return the rule that a call asks for."""
+        parameters = {
+            name: _NOTHING.get(one.kind, one.default)
+            for name, one in self.signature.parameters.items()
+            if name not in Common.__annotations__
+        }
+        arguments = {name: bound.arguments.get(name, default) for name, default in parameters.items()}
+        first, *others = arguments
+        subject = arguments[first]
+        steps = isinstance(subject, tuple) and first == self._several
+        given = {name for name in others if not _same(arguments[name], parameters[name])}
+        told = {name: as_data(arguments[name]) for name in others if name in given}
+        if steps:
+            told[first] = [as_data(one) for one in subject[1:]]
+        return Rule(
+            self._words(arguments, given | {first}),
+            self.name,
+            subject_of(subject),
+            {name: value for name, value in told.items() if name not in SCOPE},
+            {name: value for name, value in told.items() if name in SCOPE},
+            given_id=given_id,
+        )
+
+    @property
+    def _several(self) -> str:
+        """The name of the arguments of which there may be any number."""
+        several = (one for one in self.signature.parameters.values() if one.kind is one.VAR_POSITIONAL)
+        return next((one.name for one in several), "")
+
+    def _words(self, arguments: Arguments, given: set[str]) -> str:
+        def say(name: str, how: str) -> str:
+            return in_words(arguments[name], how, lambda: self.unit(arguments))
+
+        said = self.template.words(say, given.__contains__, lambda name: bool(arguments[name]))
+        return said + self._tolerance(given, say) + self._scope(given, say)
+
+    def _tolerance(self, given: set[str], say: Callable[[str, str], str]) -> str:
+        allowed = [say(name, "") for name in ("tol", "time_tol") if name in given - self.template.names]
+        allowed += [f"{say('rel_tol', 'percent')} of it"] if "rel_tol" in given else []
+        return f" (± {' and '.join(allowed)})" if allowed else ""
+
+    def _scope(self, given: set[str], say: Callable[[str, str], str]) -> str:
+        words = {"during": " during ", "except_during": " except during ", "except_at": " except at ", "match": ", "}
+        return "".join(
+            before + say(name, "match" if name == "match" else "")
+            for name, before in words.items()
+            if name in given - self.template.names
+        )
+
+
+_NOTHING: dict[Any, Any] = {inspect.Parameter.VAR_POSITIONAL: (), inspect.Parameter.VAR_KEYWORD: {}}
+"""What stands for arguments of which there may be any number, if there is none."""
+
+DECLARED: dict[str, Declaration] = {}
+"""Every check, by its bare name."""
+
+
+def check(
+    template: str, *, unit: UnitOf = of_subject, passes_on: bool = False
+) -> Callable[[Callable[P, Verdict]], Callable[P, Verdict]]:
+    """Declare a check: a function of what is judged that returns a verdict, to which this gives its rule.
+
+    Args:
+        template: the rule in words, as `breadcrumb.checks.templates` has it; the tolerance and the scope are added
+            behind it unless it tells them itself.
+        unit: gives the unit of numbers in it from the arguments.
+        passes_on: whether the check hands `occasions` on to checks that it is made of, rather than have them counted.
+    """
+
+    def declare(function: Callable[P, Verdict]) -> Callable[P, Verdict]:
+        declaration = Declaration(
+            _name_of(function), _with_common(inspect.signature(function)), Template.of(template), unit, passes_on
+        )
+        DECLARED[function.__name__] = declaration
+
+        @functools.wraps(function)
+        def asked(*args: P.args, **given: P.kwargs) -> Verdict:
+            __tracebackhide__ = True
+            bound = declaration.bind(args, given)
+            _refuse_a_plain_value(declaration.name, next(iter(bound.arguments.values())))
+            common = {name: bound.arguments.pop(name) for name in Common.__annotations__ if name in bound.arguments}
+            more = common if passes_on else {}
+            verdict = function(*bound.args, **bound.kwargs, **more)
+            verdict = replace(verdict, rule=declaration.rule(bound, common.get("id", "")))
+            return verdict if passes_on else demand(verdict, next(iter(bound.arguments.values())), **common)
+
+        asked.__signature__ = declaration.signature  # type: ignore[attr-defined]
+        asked.__doc__ = _documented(function.__doc__ or "")
+        return asked
+
+    return declare
+
+
+def _refuse_a_plain_value(check: str, first: Any) -> None:
+    """Refuse a text, a number or a function where something that has a course over time belongs.
+
+    Raises:
+        Misuse: says how a property is had that is called like an attribute of objects.
+    """
+    if isinstance(first, str | int | float) or inspect.isroutine(first):
+        found = repr(first) if isinstance(first, str | int | float) else f"the method {first.__name__}()"
+        raise Misuse(
+            f"{check}: expected objects, a signal or moments first, found {found}; a property that is called like an "
+            "attribute of objects, such as kind, is read with objects['kind']"
+        )
+
+
+def _name_of(function: Callable[..., Any]) -> str:
+    _, _, module, *_ = (*function.__module__.split("."), "")
+    return function.__name__ if module == "conditions" else f"{module}.{function.__name__}"
+
+
+def _with_common(signature: inspect.Signature) -> inspect.Signature:
+    """Return a signature in which what all checks share is written out."""
+    own = [one for one in signature.parameters.values() if one.name != "common"]
+    behind = [one for one in own if one.kind is one.VAR_KEYWORD]
+    defaults = {"occasions": 1, "occasions_each": 0, "id": ""}
+    more = [
+        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=defaults[name], annotation=kind)
+        for name, kind in Common.__annotations__.items()
+        if name not in signature.parameters
+    ]
+    return signature.replace(parameters=[*(one for one in own if one not in behind), *more, *behind])
+
+
+def _documented(doc: str) -> str:
+    """Return the docstring of a check with the arguments that all checks share after its own."""
+    if "        occasions: " in doc:
+        return doc
+    return re.sub(
+        r"(\n    Args:\n(?:        .*\n|\n(?=        ))+)", lambda match: match[1] + _COMMON_DOC + "\n", doc, count=1
+    )
+
+
+def _same(value: Any, default: Any) -> bool:
+    plain = (bool, int, float, str, tuple, dict, Duration)
+    return value is default or (isinstance(value, plain) and isinstance(default, plain) and value == default)
+
+
+def demand(verdict: Verdict, subject: Any, *, occasions: int = 1, occasions_each: int = 0, id: str = "") -> Verdict:
+    """Return a verdict that is untested if too little was tested, of all or of one object."""
+    if verdict.outcome != "held":
+        return verdict
+    counted = verdict.parts[0] if verdict.parts else verdict
+    why = f"{counted.tested} of {occasions} occasions" if counted.tested < occasions else ""
+    if occasions_each and not why:
+        why = _missing_of_one(counted, subject, occasions_each)
+    return replace(verdict, outcome="untested", why_untested=why) if why else verdict
+
+
+def _missing_of_one(verdict: Verdict, subject: Any, least: int) -> str:
+    tested = {one.object: one.tested for one in verdict.tallies}
+    ids = _ids_of(subject) or tuple(tested)
+    if len(ids) > OBJECTS_KEPT:
+        raise Misuse(f"occasions_each: expected at most {OBJECTS_KEPT} objects, found {len(ids)}; use occasions=")
+    few = next((id for id in ids if tested.get(id, 0) < least), None)
+    return "" if few is None else f"{tested.get(few, 0)} of {least} occasions of {few}"
+
+
+def _ids_of(subject: Any) -> tuple[str, ...]:
+    """Return the ids of the objects that a rule is about, those that were never tested among them."""
+    if isinstance(subject, Objects):
+        return subject.ids
+    if isinstance(subject, Signal):
+        return tuple(subject.track.session.names[index] for index in subject.track.names.tolist() if index >= 0)
+    return ()

@@ -1,0 +1,92 @@
+"""The state of a recording: which numbers lifetimes, tables and texts have, and the records of the current frame.
+
+Whatever writes a journal, the recorder in a game or the listener for games elsewhere, goes through this.
+"""
+
+from collections.abc import Sequence
+
+from breadcrumb.journal.layout import Column
+from breadcrumb.journal.records import (
+    AppearRecord,
+    FactRecord,
+    LeaveRecord,
+    ParentRecord,
+    Record,
+    TableRecord,
+    TextRecord,
+)
+
+
+class RecordingState:
+    """Gives out the numbers that a journal refers to, and gathers the records of the current frame.
+
+    Attributes:
+        records: what happened since the last frame, in order.
+        alive: the number of the lifetime of each id that is there.
+    """
+
+    def __init__(self) -> None:
+        self.records: list[Record] = []
+        self.alive: dict[str, int] = {}
+        self._facts: dict[tuple[str, str, str, str], int] = {}
+        self._lifetimes = self._tables = 0
+        self._texts: dict[str, int] = {}
+
+    def appears(self, id: str, kind: str, *, seen: bool, parent: str | None = None) -> int:
+        """Begin a lifetime; return its number."""
+        number, self._lifetimes = self._lifetimes, self._lifetimes + 1
+        self.alive[id] = number
+        self.records.append(AppearRecord(number, id, kind, seen))
+        if parent is not None:
+            self.belongs(number, parent)
+        return number
+
+    def belongs(self, lifetime: int, parent: str) -> None:
+        """Note the object that a lifetime belongs to."""
+        self.records.append(ParentRecord(lifetime, parent))
+
+    def leaves(self, id: str) -> int:
+        """End the lifetime of an id; return its number."""
+        number = self.alive.pop(id)
+        self.records.append(LeaveRecord(number))
+        return number
+
+    def new_table(self, kind: str, columns: Sequence[Column]) -> int:
+        """Begin a table of these columns; return its number."""
+        number, self._tables = self._tables, self._tables + 1
+        self.records.append(TableRecord(number, kind, list(columns)))
+        return number
+
+    def text_code(self, text: str) -> int:
+        """Return the code of a text, noting it when it is new."""
+        if text not in self._texts:
+            self._texts[text] = len(self._texts)
+            self.records.append(TextRecord(self._texts[text], text))
+        return self._texts[text]
+
+    def fact(self, code: str, *, kind: str = "", property: str = "", detail: str = "", count: int = 1) -> bool:
+        """Count something to know of the recording; return whether it is the first of its sort."""
+        key = code, kind, property, detail
+        first = key not in self._facts
+        self._facts[key] = self._facts.get(key, 0) + count
+        if first:
+            self.records.append(FactRecord(*key, count))
+        return first
+
+    @property
+    def facts(self) -> list[FactRecord]:
+        """All facts so far, with their counts."""
+        return [FactRecord(*key, count) for key, count in self._facts.items()]
+
+    def take(self) -> list[Record]:
+        """Return the records of the current frame, and begin the next one."""
+        records, self.records = self.records, []
+        return records
+
+    def restart(self, standing: Sequence[Record]) -> None:
+        """Begin anew for another journal: numbers from 0, and the records that still stand."""
+        self.records = list(standing)
+        self.alive = {}
+        self._facts = {}
+        self._lifetimes = self._tables = 0
+        self._texts = {}

@@ -1,0 +1,89 @@
+"""The state of a recorder: names of objects, what was told once and still holds, and what went wrong."""
+
+from collections import Counter
+from typing import Any, Protocol
+
+from breadcrumb.errors import BreadcrumbError
+from breadcrumb.journal.records import DeclareRecord, ParameterRecord, Record
+from breadcrumb.journal.state import RecordingState
+from breadcrumb.record.readers import Reader, fetch
+
+
+class Crowd(Protocol):
+    """Objects among which the recorder looks for one that an event or a child names."""
+
+    def name_of(self, thing: Any) -> str | None:
+        """Return the id of an object that is there, or left on this frame; None if it is not one of these."""
+
+
+class RecorderState(RecordingState):
+    """Names lifetimes, keeps what holds in later parts of the recording too, and counts what could not be recorded.
+
+    Args:
+        strict: raise what would only be counted.
+    """
+
+    def __init__(self, strict: bool) -> None:
+        super().__init__()
+        self._strict = strict
+        self.crowds: list[Crowd] = []
+        self.began = False
+        """Whether a frame was recorded, so that what is new from now on was seen to appear."""
+        self._standing: dict[tuple[str, ...], Record] = {}
+        self._sights: Counter[str] = Counter()
+
+    def begins(
+        self, kind: str, thing: Any, id_reader: Reader | None, *, made: bool = False, parent: str | None = None
+    ) -> tuple[int, str]:
+        """Begin a lifetime under the name that the reader gives, else a numbered one; return its number and name."""
+        self._sights[kind] += 1
+        name = f"{kind}-{self._sights[kind]}"
+        if id_reader is not None:
+            try:
+                name = str(fetch(id_reader, thing))
+            except Exception as error:  # the game's own code may raise anything; the object is recorded all the same
+                self.trouble("id-unreadable", f"recorded as {name}: {error}", kind=kind, detail=type(error).__name__)
+        if name in self.alive:
+            double = next(f"{name}~{n}" for n in range(2, len(self.alive) + 3) if f"{name}~{n}" not in self.alive)
+            words = f"two objects have the id {name} at the same time; one is recorded as {double}"
+            self.trouble("id-twice", words, kind=kind, detail=name)
+            name = double
+        return self.appears(name, kind, seen=made or self.began, parent=parent), name
+
+    def stands(self, key: tuple[str, ...], record: Record) -> None:
+        """Note what holds until it is noted again, in later parts of the recording too."""
+        self._standing[key] = record
+        self.records.append(record)
+
+    def name_of(self, thing: Any) -> str | None:
+        """Return the id of a watched object; a text is an id already."""
+        if thing is None or isinstance(thing, str):
+            return thing
+        for crowd in self.crowds:
+            name = crowd.name_of(thing)
+            if name is not None:
+                return name
+        words = f"an object of type {type(thing).__name__} is not watched; give its id as text"
+        self.trouble("unwatched-named", words, detail=type(thing).__name__)
+        return None
+
+    def trouble(self, code: str, words: str, *, kind: str = "", property: str = "", detail: str = "") -> None:
+        """Count something that could not be recorded, and log the first of its sort."""
+        first = self.fact(code, kind=kind, property=property, detail=detail)
+        what = ".".join(part for part in (kind, property) if part)
+        said = f"{code}{f' {what}' if what else ''}{f' ({detail})' if detail else ''}: {words}"
+        if self._strict:
+            raise BreadcrumbError(said)
+        if first:
+            import logging  # here: a game that gives no trouble does not pay for it
+
+            logging.getLogger("breadcrumb.record").warning("%s", said)
+
+    def next_part(self) -> None:
+        """Begin anew for another part of the recording: numbers from 0, and the records that still stand."""
+        self.restart(list(self._standing.values()))
+        self.began = False
+
+    def left_over(self) -> list[Record]:
+        """Return what was noted since the last frame; before the first one, lifetimes have no frame to belong to."""
+        return [one for one in self.take() if self.began or isinstance(one, ParameterRecord | DeclareRecord)]
