@@ -126,14 +126,14 @@ def _parting(mine: pd.DataFrame, yours: pd.DataFrame) -> list[tuple[int, set[str
 def _states(trace: Trace, kind: str) -> pd.DataFrame:
     if kind not in trace.kinds:
         return pd.DataFrame({"frame": [], "by": [], "on": []})
-    table = trace.table(kind).drop(columns=["life", "t"]).rename(columns={"id": "by"})
+    table = trace.table(kind).drop(columns=["lifetime", "t"]).rename(columns={"id": "by"})
     return table.assign(by=table["by"].astype(str), on="")
 
 
 def _events(trace: Trace, name: str) -> pd.DataFrame:
     moments = trace.events(name)
     table = pd.DataFrame(
-        {"frame": moments.frames, "by": moments.about("by").subjects, "on": moments.about("on").subjects}
+        {"frame": moments.frames, "by": moments.with_subject("by").subjects, "on": moments.with_subject("on").subjects}
     )
     table["data"] = [repr(one) for one in moments.data]
     return table.assign(count=table.groupby(["frame", "by", "on", "data"]).cumcount())

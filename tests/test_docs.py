@@ -45,7 +45,7 @@ def test_the_page_on_frame_lines(tmp_path: Path, cli: Cli) -> None:
     assert again[0]["about"].items() >= first["about"].items()
     assert len(again) == len(rest) + 1
     appear = '{"frame": 2, "t": 0.04, "appear": [{"id": "b1", "kind": "barrel"}, {"id": "b2", "kind": "barrel"}]}\n'
-    (tmp_path / "many.jsonl").write_text('{"breadcrumb": 1}\n' + appear + columns + '{"end": true}\n')
+    (tmp_path / "many.jsonl").write_text('{"breadcrumb": 2}\n' + appear + columns + '{"end": true}\n')
     assert cli("convert", "many.jsonl", "many.crumbs").returncode == 0
     assert open_trace(tmp_path / "many.crumbs").all("barrel").position.values[1::2].tolist() == [[0, 1], [2, 3]]
 
@@ -56,7 +56,7 @@ def test_the_page_on_javascript(heard: bool, tmp_path: Path, listen: Callable[..
     """Its game sends a session to a listener on the usual port; alone, it leaves a file that becomes the same trace."""
     shutil.copy(ROOT / "clients" / "javascript" / "breadcrumb-sender.js", tmp_path)
     (tmp_path / "game.js").write_text(_blocks("recording-javascript.md", "js")[0], "utf-8")
-    listening = listen("--port", "4747") if heard else None
+    listening = listen("--port", "26937") if heard else None
     done = subprocess.run(["node", "game.js"], cwd=tmp_path, capture_output=True, text=True, timeout=60, check=True)
     assert done.stdout == ""
     if listening is None:

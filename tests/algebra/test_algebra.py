@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
 from breadcrumb.algebra import blocks
-from breadcrumb.algebra.along import delayed, first_of_life, places_later
+from breadcrumb.algebra.along import delayed, first_of_lifetime, indices_later
 from breadcrumb.algebra.durations import window
 from breadcrumb.checks import movement, values
 from breadcrumb.errors import Misuse, UnknownName
@@ -56,7 +56,7 @@ SIGNALS: dict[str, tuple[Callable[[Trace], Signal], list[Any]]] = {
     "a part": (lambda t: t.one(id="heron").position.x, [0, 1, 3, 3, 6, 6]),
     "plan view leaves out the up axis": (lambda t: t.one(id="heron").position.plan.norm(), [0, 1, 5, 5, 10, 10]),
     "rates skip pauses and span gaps": (lambda t: t.one(id="heron").position.y.rate(), [NAN, 0, 40, NAN, 4 / 0.3, 0]),
-    "rates never cross lives": (lambda t: t.one(id="flare-1").x.rate(), [NAN, 10, NAN]),
+    "rates never cross lifetimes": (lambda t: t.one(id="flare-1").x.rate(), [NAN, 10, NAN]),
     "arithmetic with numbers": (lambda t: 2 * t.one(id="heron").position.x + 1 - 3, [-2, 0, 4, 4, 10, 10]),
     "arithmetic from the left": (lambda t: 1 - t.one(id="heron").position.x, [1, 0, -2, -2, -5, -5]),
     "missing stays missing": (lambda t: t.one(id="heron").n * 2, [0, 2, NAN, 6, 8, 10]),
@@ -117,7 +117,7 @@ def test_and_or_and_not_know_three_cases(name: str) -> None:
 MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
     "events": (lambda t: t.events("bell"), [(11, "heron"), (11, "tern"), (20, "heron")]),
     "events on someone": (lambda t: t.events("bell", on="heron"), [(11, "tern")]),
-    "another subject": (lambda t: t.events("bell").about("on"), [(11, ""), (11, "heron"), (20, "")]),
+    "another subject": (lambda t: t.events("bell").with_subject("on"), [(11, ""), (11, "heron"), (20, "")]),
     "by their data": (lambda t: t.events("bell").where(lambda data: data.get("n") == 2), [(11, "tern")]),
     "by flags": (lambda t: t.events("bell").where(np.array([True, False, True])), [(11, "heron"), (20, "heron")]),
     "once a frame and subject": (lambda t: (t.events("bell") | t.events("bell")).once_per_frame(), [(11, "heron"), (11, "tern"), (20, "heron")]),
@@ -126,7 +126,7 @@ MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
     "falls": (lambda t: t.all("skiff").lit.falls(), [(11, "heron"), (20, "heron")]),
     "changes": (lambda t: t.one(id="heron").position.z.changes(), [(21, "heron")]),
     "appearances that were seen": (lambda t: t.all("skiff").appears, [(11, "tern")]),
-    "a second life": (lambda t: t.all("flare").appears, [(20, "flare-1")]),
+    "a second lifetime": (lambda t: t.all("flare").appears, [(20, "flare-1")]),
     "leavings": (lambda t: t.all("flare").leaves, [(12, "flare-1"), (21, "flare-1")]),
     "both of two, in order": (
         lambda t: t.events("gong") | t.events("bell"), [(11, "heron"), (11, "tern"), (20, "heron"), (21, "")]
@@ -140,7 +140,7 @@ MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
 
 @pytest.mark.parametrize("name", MOMENTS)
 def test_moments_are_who_and_when(trace: Trace, name: str) -> None:
-    """Moments from events, lives and flags have the frame and the subject worked out by hand."""
+    """Moments from events, lifetimes and flags have the frame and the subject worked out by hand."""
     compute, expected = MOMENTS[name]
     moments = compute(trace)
     assert list(zip(moments.frames.tolist(), moments.subjects, strict=True)) == expected
@@ -148,7 +148,7 @@ def test_moments_are_who_and_when(trace: Trace, name: str) -> None:
 
 SPANS: dict[str, tuple[Callable[[Trace], Spans], list[tuple[int, int]]]] = {
     "of a flag": (lambda t: t.one(id="heron").lit.spans(), [(10, 10), (12, 13)]),
-    "of lives": (lambda t: t.all("flare").life_spans, [(10, 11), (20, 20)]),
+    "of lifetimes": (lambda t: t.all("flare").lifetimes, [(10, 11), (20, 20)]),
     "joined": (lambda t: t.one(id="heron").lit.spans() | (t.one(id="heron").n == 1).spans(), [(10, 13)]),
     "in common": (lambda t: t.one(id="heron").lit.spans() & (t.one(id="heron").n < 4).spans(), [(10, 10), (13, 13)]),
     "less": (lambda t: t.one(id="heron").lit.spans() - (t.one(id="heron").n == 3).spans(), [(10, 10), (12, 12)]),
@@ -165,7 +165,7 @@ SPANS: dict[str, tuple[Callable[[Trace], Spans], list[tuple[int, int]]]] = {
 
 @pytest.mark.parametrize("name", SPANS)
 def test_spans_are_from_when_to_when(trace: Trace, name: str) -> None:
-    """Spans of flags, lives and moments cover the frames worked out by hand."""
+    """Spans of flags, lifetimes and moments cover the frames worked out by hand."""
     compute, expected = SPANS[name]
     spans = compute(trace)
     clock = trace.clock.frames
@@ -184,7 +184,7 @@ def test_equality_of_moments_and_spans_is_that_of_their_meaning(trace: Trace) ->
 
 
 def test_a_parameter_has_one_value_or_is_an_error() -> None:
-    """A recorded constant is read by name; one that changed in play, or that is not there, says so."""
+    """A recorded constant is read by name; one that changed during the session, or that is not there, says so."""
     from breadcrumb import Recorder, open_trace
 
     with tempfile.TemporaryDirectory() as folder:
@@ -197,7 +197,7 @@ def test_a_parameter_has_one_value_or_is_an_error() -> None:
         for _ in ("from the journal", "from Parquet"):
             trace = open_trace(f"{folder}/a.crumbs")
             assert trace.parameter("skiff.cap") == 6.0
-            with pytest.raises(Misuse, match="changed in play"):
+            with pytest.raises(Misuse, match="changed during the session"):
                 trace.parameter("tide")
             with pytest.raises(UnknownName, match=r"did you mean 'skiff\.cap'"):
                 trace.parameter("skif.cap")
@@ -256,7 +256,7 @@ def test_a_window_is_met_by_the_frames_that_show_it(name: str) -> None:
     """Windows count frame numbers or seconds; an instant is shown by the first frame at or after it."""
     within, tol, expected = WINDOWS[name]
     clock = Clock(np.array(FRAMES), np.array(TIMES))
-    first, last = window(within, tol).rows(clock, np.array([1]))
+    first, last = window(within, tol).clock_indices(clock, np.array([1]))
     assert (int(first[0]), int(last[0])) == expected
 
 
@@ -265,9 +265,9 @@ def test_a_wider_window_never_allows_less(low: float, high: float, tol: float) -
     """Whatever row is in time stays so when the window's ends or its tolerance grow."""
     clock = Clock(np.arange(40), np.arange(40) / 30)
     low, high = sorted((low, high))
-    narrow = window((seconds(low), seconds(low))).rows(clock, np.array([3]))
+    narrow = window((seconds(low), seconds(low))).clock_indices(clock, np.array([3]))
     for wide in (window((seconds(low), seconds(high))), window((seconds(low), seconds(low)), seconds(tol))):
-        first, last = wide.rows(clock, np.array([3]))
+        first, last = wide.clock_indices(clock, np.array([3]))
         assert first[0] <= narrow[0][0]
         assert last[0] >= narrow[1][0]
 
@@ -286,7 +286,7 @@ def test_the_depth_in_a_polygon_does_not_depend_on_how_it_is_turned(
 
 
 MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
-    "a signal as a truth": (lambda t: bool(t.one(id="heron").lit), Misuse, "depends on the sample"),
+    "a signal as a truth": (lambda t: bool(t.one(id="heron").lit), Misuse, "has no truth value"),
     "moments as a truth": (lambda t: bool(t.events("bell")), Misuse, "moments.count > 0"),
     "a bare number of seconds": (lambda t: t.one(id="heron").n.before(t.events("bell"), 3), Misuse, r"seconds\(3\)"),  # type: ignore[arg-type]
     "half a frame": (lambda t: frames(0.5), Misuse, "whole number of frames"),  # type: ignore[arg-type]
@@ -299,7 +299,7 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
     "a text and a number": (lambda t: t.one(id="heron").state == 3, Misuse, "one is a text"),
     "the rate of picked values": (lambda t: t.all("skiff").n.at(t.events("bell")).rate(), Misuse, "all samples"),
     "spans of numbers": (lambda t: t.one(id="heron").n.spans(), Misuse, "compare it first"),
-    "moments of others": (lambda t: t.all("skiff").n.at(t.events("gong")), Misuse, "about"),
+    "moments of others": (lambda t: t.all("skiff").n.at(t.events("gong")), Misuse, "with_subject"),
     "a misspelt property": (lambda t: t.one(id="heron").positon, UnknownName, "did you mean 'position'"),
     "a misspelt kind": (lambda t: t.all("skif"), UnknownName, "did you mean 'skiff'"),
     "a misspelt event": (lambda t: t.events("blel"), UnknownName, "did you mean 'bell'"),
@@ -307,7 +307,7 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
     "an unknown id": (lambda t: t.one(id="heronn"), UnknownName, "did you mean 'heron'"),
     "one of several": (lambda t: t.one("skiff"), Misuse, "2 objects of kind 'skiff': heron, tern"),
     "objects taken from the session": (
-        lambda t: Spans.between(t.events("gong"), t.events("gong")) - t.one(id="heron").lit.spans(), Misuse, "of nobody in particular"
+        lambda t: Spans.between(t.events("gong"), t.events("gong")) - t.one(id="heron").lit.spans(), Misuse, "no subjects"
     ),
     "a box upside down": (lambda t: Box((1, 1), (0, 2)), Misuse, "lower corner first"),
     "a region of more dimensions": (
@@ -344,14 +344,14 @@ def test_rounding_is_told_from_change(trace: Trace) -> None:
 @pytest.mark.parametrize("often", [0.02, 0.5, 1.0])
 @pytest.mark.parametrize("frames", [1, 8, 9, 16, 17, 100])
 def test_a_flag_rises_and_falls_wherever_it_turns(frames: int, often: float) -> None:
-    """Whatever the pattern and however long a life, each turn is found, and none from one life to the next."""
+    """Whatever the pattern and however long a lifetime, each turn is found, and none from one lifetime to the next."""
     draw = np.random.default_rng(frames)
     on = np.cumsum(draw.random((frames, 3)) < often, axis=0) % 2 == 1
     states = [{f"lamp-{n}": {"lit": bool(lit)} for n, lit in enumerate(row)} for row in on]
     lit = make_trace(states, kinds={f"lamp-{n}": "lamp" for n in range(3)}).all("lamp").lit
     for moments, now in ((lit.rises(), True), (lit.falls(), False)):
         turned = [(row, n) for row in range(1, frames) for n in range(3) if on[row - 1, n] != on[row, n] == now]
-        assert list(zip(moments.row.tolist(), moments.life.tolist(), strict=True)) == turned
+        assert list(zip(moments.clock_index.tolist(), moments.lifetime.tolist(), strict=True)) == turned
 
 
 @pytest.mark.parametrize("seed", range(8))
@@ -364,26 +364,26 @@ def test_samples_in_order_are_told_the_same_as_one_by_one(seed: int) -> None:
     n = make_trace(states, kinds=kinds, times=times, frames=np.cumsum(draw.integers(1, 3, 12)).tolist()).all("keg").n
     n = n.take(np.flatnonzero(draw.random(len(n)) < 0.8))  # as if it had not been sampled on some frames
     track, first = n.track, draw.integers(0, 12, 6)
-    life = draw.integers(-1, track.session.lives.size, 6)
-    spans = Spans(track.session, "some", life, first, np.minimum(first + draw.integers(0, 4, 6), 11))
-    assert spans.over(track).tolist() == spans.covers(track.life, track.row).tolist()
+    lifetime = draw.integers(-1, track.session.lifetimes.size, 6)
+    spans = Spans(track.session, "some", lifetime, first, np.minimum(first + draw.integers(0, 4, 6), 11))
+    assert spans.over(track).tolist() == spans.covers(track.lifetime, track.clock_index).tolist()
     for way, by in ((1, seconds(0.35)), (-1, seconds(0.35)), (1, frames(2)), (-1, frames(2))):
         axis = np.array(times) if by.unit == "s" else track.session.clock.frames
-        found = (places_later(n, by), delayed(n, by).values)[way < 0]
+        found = (indices_later(n, by), delayed(n, by).values)[way < 0]
         for place in range(track.size):
-            other = np.flatnonzero(track.life == track.life[place])
-            far = way * (axis[track.row[other]] - axis[track.row[place]]) >= by.value - 1e-6
+            other = np.flatnonzero(track.lifetime == track.lifetime[place])
+            far = way * (axis[track.clock_index[other]] - axis[track.clock_index[place]]) >= by.value - 1e-6
             due = other[far][0 if way > 0 else -1] if far.any() else None
             expected = (-1 if way > 0 else np.nan) if due is None else due if way > 0 else n.values[due]
             assert found[place] == pytest.approx(expected, nan_ok=True)
 
 
-def test_the_first_value_of_a_life_is_its_first_known_one() -> None:
-    """What was not recorded at a life's beginning is passed over, and a life without any value has none."""
+def test_the_first_value_of_a_lifetime_is_its_first_known_one() -> None:
+    """What was not recorded at a lifetime's beginning is passed over, and a lifetime without any value has none."""
     states: list[dict[str, dict[str, Any]]] = [{"a": {"n": value}, "b": {"n": None}} for value in (None, 2.0, 3.0)]
     n = make_trace(states, kinds={"a": "keg", "b": "keg"}, declare=()).all("keg").n
-    assert first_of_life(n).usable.tolist() == [True] * 3 + [False] * 3
-    assert first_of_life(n).values[:3].tolist() == [2.0] * 3
+    assert first_of_lifetime(n).usable.tolist() == [True] * 3 + [False] * 3
+    assert first_of_lifetime(n).values[:3].tolist() == [2.0] * 3
 
 
 def test_vectors_in_the_data_of_moments_are_a_signal() -> None:
@@ -448,7 +448,7 @@ def test_a_second_look_at_a_property_finds_what_the_first_one_found() -> None:
 
 
 def test_the_length_of_a_block_never_shows(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Columns are worked through in blocks; lives, laps and the worst place are the same wherever one ends."""
+    """Columns are worked through in blocks; lifetimes, laps and the worst place are the same wherever one ends."""
     draw = np.random.default_rng(5)
     turn, x = np.cumsum(draw.uniform(0, 140, (40, 3)), axis=0), np.cumsum(draw.normal(0, 1, (40, 3)), axis=0)
     states = [

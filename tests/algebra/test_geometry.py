@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from breadcrumb import Box, Capsule, Circle, Polygon, Trace, TurnedBox, frames
-from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate, summed
+from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate, sum_over_objects
 from breadcrumb.algebra.easing import CURVES, curve_of
 from breadcrumb.algebra.pairs import near_pairs
 from breadcrumb.algebra.rays import first_hit
@@ -59,15 +59,15 @@ def _spinning(step: float, count: int = 120, **about: Any) -> Trace:
     return make_trace([{"a": {"yaw": (step * n) % 360}} for n in range(count)], kinds={"a": "buoy"}, **about)
 
 
-def test_unwrapping_is_per_life_and_warns_of_doubt() -> None:
-    """Laps are counted across the wrap, anew in each life, and steps near half a turn are warned of."""
+def test_unwrapping_is_per_lifetime_and_warns_of_doubt() -> None:
+    """Laps are counted across the wrap, anew in each lifetime, and steps near half a turn are warned of."""
     yaw = _spinning(70.0, angles={"unit": "deg"}).one("buoy").yaw
     assert yaw.unwrapped().values.tolist() == pytest.approx([70.0 * n for n in range(120)])
     assert yaw.rate().values[1:].tolist() == pytest.approx([700.0] * 119)
     states: list[dict[str, Any]] = [{"a": {"yaw": 350.0}}, {"a": {"yaw": 10.0}}, {}, {"a": {"yaw": 20.0}}]
     two = make_trace(states, kinds={"a": "buoy"}, angles={"unit": "deg"}).one("buoy").yaw
     assert two.unwrapped().values.tolist() == [350.0, 370.0, 20.0]
-    with pytest.warns(AngleWarning, match="cannot be told"):
+    with pytest.warns(AngleWarning, match="is ambiguous"):
         _spinning(170.0, angles={"unit": "deg"}).one("buoy").yaw.unwrapped()
 
 
@@ -149,7 +149,7 @@ def test_shapes_know_their_inside_and_where_a_ray_meets_them(name: str) -> None:
     assert first_hit(lamp.p, lamp.way, [shape]).values.tolist() == pytest.approx([hit])
     nearby = lamp.p - (-3.0, 0.0)
     assert not first_hit(lamp.p, lamp.back, [shape]).usable.any()
-    assert not first_hit(lamp.p, lamp.way, [shape], longest=hit - 0.1).usable.any()
+    assert not first_hit(lamp.p, lamp.way, [shape], at_most=hit - 0.1).usable.any()
     assert first_hit(lamp.p, lamp.way, [shape, (nearby, 1.0)]).values.tolist() == pytest.approx([2.0])
 
 
@@ -168,12 +168,12 @@ def test_near_pairs_are_those_of_all_comparisons() -> None:
     p = make_trace(states, kinds={f"k{n}": "keg" for n in range(12)}).all("keg").p
     pairs = near_pairs(p, p, 2.0)
     found = {(int(a), int(b)) for a, b in zip(pairs.mine, pairs.yours, strict=True)}
-    values, row, life = p.values, p.track.row, p.track.life
+    values, row, lifetime = p.values, p.track.clock_index, p.track.lifetime
     expected = {
         (a, b)
         for a in range(len(values))
         for b in range(len(values))
-        if row[a] == row[b] and life[a] != life[b] and np.hypot(*(values[a] - values[b])) <= 2.0
+        if row[a] == row[b] and lifetime[a] != lifetime[b] and np.hypot(*(values[a] - values[b])) <= 2.0
     }
     assert found == expected
     crossing = [{"a": {"p": (x, 0.0)}, "b": {"p": (-x, 0.1)}} for x in (-5.0, 5.0)]
@@ -182,8 +182,8 @@ def test_near_pairs_are_those_of_all_comparisons() -> None:
     assert near_pairs(two, two, 0.5, swept=True).distance.tolist() == pytest.approx([0.1, 0.1])
 
 
-def test_values_along_a_life_never_leave_it() -> None:
-    """The value behind, the one a while ago, the sum on a frame and the last moment so far stop at a life's borders."""
+def test_values_along_a_lifetime_never_leave_it() -> None:
+    """The value behind, the one a while ago, the sum on a frame and the last moment so far stop at a lifetime's borders."""
     states: list[dict[str, Any]] = [{"a": {"n": float(n)}} if n != 3 else {} for n in range(6)]
     trace = make_trace(states, kinds={"a": "keg"}, events=[(1, "tap", "a"), (4, "tap", "a")])
     n = trace.one("keg").n
@@ -191,7 +191,7 @@ def test_values_along_a_life_never_leave_it() -> None:
     assert delayed(n, frames(1)).usable.tolist() == [False, True, True, False, True]
     assert latest(n.track, trace.events("tap")).tolist() == [-1, 0, 0, 1, 1]
     both = make_trace([{"a": {"n": 1.0}, "b": {"n": 2.0}}, {"a": {"n": 4.0}}], kinds={"a": "keg", "b": "keg"})
-    assert summed(both.all("keg").n).values.tolist() == [3.0, 4.0]
+    assert sum_over_objects(both.all("keg").n).values.tolist() == [3.0, 4.0]
 
 
 def test_a_smoothed_acceleration_is_that_of_the_best_parabola() -> None:
@@ -277,7 +277,7 @@ def test_a_spin_by_quaternions_is_an_angle() -> None:
 
 
 def test_a_part_of_a_trace_is_a_trace() -> None:
-    """In one span alone, lives, moments, parameters and signals are those of its frames, and nothing reaches outside."""
+    """In one span alone, lifetimes, moments, parameters and signals are those of its frames, and nothing reaches outside."""
     states: list[dict[str, Any]] = [
         {"a": {"n": float(n)}, **({"b": {"n": 0.0}} if n in (1, 2, 5) else {})} for n in range(8)
     ]
@@ -292,7 +292,7 @@ def test_a_part_of_a_trace_is_a_trace() -> None:
     )
     assert (kegs.appears.frames.tolist(), kegs.leaves.frames.tolist()) == ([5], [3])
     assert part.one(id="a").n.values.tolist() == [2.0, 3.0, 4.0, 5.0]
-    assert (part.one(id="a").n.frames.tolist(), kegs.life_spans.starts().frames.tolist()) == ([2, 3, 4, 5], [2, 2, 5])
-    assert [one.values.tolist() for one in trace.all("keg").n.per(trace.one(id="b").life_spans)] == [[0.0, 0.0], [0.0]]
+    assert (part.one(id="a").n.frames.tolist(), kegs.lifetimes.starts().frames.tolist()) == ([2, 3, 4, 5], [2, 2, 5])
+    assert [one.values.tolist() for one in trace.all("keg").n.per(trace.one(id="b").lifetimes)] == [[0.0, 0.0], [0.0]]
     with pytest.raises(Misuse, match="has 3"):
-        trace.during(trace.all("keg").life_spans)
+        trace.during(trace.all("keg").lifetimes)

@@ -99,17 +99,17 @@ def verdicts(world: World, *, wrong: bool) -> dict[str, tuple[Verdict, float]]:
         "turns at": (movement.turns_at(buoy.spin, sense * 27 * degree, tol=degree), degree),
         "heads toward": (movement.heads_toward(boat, world.place(9.0, 0.0), at=tap, tol=3 * degree), degree),
         "keeps its speed": (movement.keeps_speed(boat, 5.0, tol=0.5), 1.0),
-        "never jumps": (movement.never_jumps(boat, 0.6), 1.0),
+        "never jumps": (movement.never_teleports(boat, 0.6), 1.0),
         "stays inside": (movement.stays_inside(boat, Circle(world.place(1.5, 0.0), 1.6)), 1.0),
         "stays on its line": (movement.stays_on_line(boat, along=world.way(1.0, 0.0), tol=0.1), 1.0),
         "bounces": (collisions.bounces(boat, at=contact, tol=0.5), 1.0),
-        "never overlaps": (collisions.never_overlaps(boat, lamp, radius=1.0, other_radius=2.5), 1.0),
+        "never overlaps": (collisions.never_overlaps(boat, lamp, radius=(1.0, 2.5)), 1.0),
         "keeps its velocity": (movement.keeps_velocity(boat, except_at=contact, tol=0.5), 1.0),
         "comes back": (
             movement.returns_to(boat, world.place(0.5, 0.0), after=contact, within=seconds(0.4), at_rest=False, tol=0.1), 1.0
         ),
         "is not disturbed": (movement.undisturbed(boat, at=tap, tol=0.5), 1.0),
-        "jumps to": (movement.jumps_to(boat, world.place(1.0, 0.0), at=tap, tol=0.2), 1.0),
+        "jumps to": (movement.teleports_to(boat, world.place(1.0, 0.0), at=tap, tol=0.2), 1.0),
     }  # fmt: skip
 
 

@@ -15,7 +15,7 @@ GOOD = (
 
 BAD_FILES = {
     # what is in the check file, what is said of it
-    "a syntax error": ("def check_it(trace:\n    pass\n", r"check_it\.py:1: no valid Python: '\(' was never closed"),
+    "a syntax error": ("def check_it(trace:\n    pass\n", r"check_it\.py:1: invalid Python: '\(' was never closed"),
     "a failing import": ("import nothing_of_this_name\n", r"check_it\.py:1: cannot be loaded: ModuleNotFoundError"),
     "an error on loading": ("x = 1\ny = 1 / 0\n", r"check_it\.py:2: cannot be loaded: ZeroDivisionError"),
     "no check": ("def test_it(trace):\n    pass\n", "there is no check in it"),
@@ -190,7 +190,7 @@ def test_the_demo_writes_its_script(cli: Cli, tmp_path: Path) -> None:
 
 
 def test_show_says_what_is_in_a_trace(cli: Cli, bay: Callable[..., Path]) -> None:
-    """Kinds with their lives, properties with their range and changes, events with their counts."""
+    """Kinds with their lifetimes, properties with their range and changes, events with their counts."""
     said = cli("show", bay()).stdout
     assert "4321 frames, 0 to 4320; 72.000 s of game time, 60 frames a second" in said
     for row in (

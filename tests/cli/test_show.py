@@ -14,10 +14,10 @@ from breadcrumb import Recorder, open_trace
 Cli = Callable[..., CompletedProcess[str]]
 
 SHOWN = {
-    "an object": (["--object", "heron"], [r"heron +skiff, 1 life", r"speed +m/s +0 +6 ", r"resting +false +true in 24% .* 16\b",
+    "an object": (["--object", "heron"], [r"heron +skiff, 1 lifetime", r"speed +m/s +0 +6 ", r"resting +false +true in 24% .* 16\b",
                                           r"whirlpool\.moved +8 +111 \(1\.850 s\)"]),
-    "an object of many lives": (["--object", "flare-1"], [r"flare-1 +flare, \d+ lives", r" 1 +80 \(1\.333 s\) +80 \(1\.333 s\) +186 "]),
-    "an event": (["--event", "whirlpool.moved"], [r"gaps: 0\.16667 s at the least, 3\.3167 s in the middle, 11\.617 s at the most",
+    "an object of many lifetimes": (["--object", "flare-1"], [r"flare-1 +flare, \d+ lifetimes", r" 1 +80 \(1\.333 s\) +80 \(1\.333 s\) +186 "]),
+    "an event": (["--event", "whirlpool.moved"], [r"gaps: 0\.16667 s minimum, 3\.3167 s median, 11\.617 s maximum",
                                                   r"121 +2\.017 +0\.16667 s +tern +whirlpool-east +from=whirlpool-west"]),
     "around a frame": (["--around", "111"], [r"frame 111 \(1\.850 s\), and 0\.5 s around it", r"> +111 +1\.850 +change +heron +resting: false -> true",
                                              r"100 .* input +player +input\.boom +on boom +value=n", r"120 .* appears +rocket-1",

@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 
 from breadcrumb import Trace, open_trace
-from breadcrumb.demo.faults import BEHAVIOURS, FAULTS, Faults
+from breadcrumb.demo.faults import FAULTS, ROUTINES, Faults
 from breadcrumb.demo.play import SECONDS
 from breadcrumb.demo.script import Input, read_script, shift_script, write_script
 from breadcrumb.run.results import Result
@@ -24,14 +24,14 @@ SEEDS = int(os.environ.get("BREADCRUMB_SEEDS", "2"))
 SESSIONS = [(seed, rate) for seed in range(1, SEEDS + 1) for rate in ("30", "60", "144", "jitter")]
 EVERY = bool(os.environ.get("BREADCRUMB_EVERY_FAULT"))
 PLAYED = list(FAULTS)[:: 1 if EVERY else 14]
-SWITCHED = [f"{switch}:{name}" for switch in ("asleep", "twice") for name in BEHAVIOURS][:: 1 if EVERY else 11]
+SWITCHED = [f"{switch}:{name}" for switch in ("asleep", "twice") for name in ROUTINES][:: 1 if EVERY else 11]
 
 SHOWS_LATER = {"hatch-deaf": 2, "blanket-sound-stays": 2, "muster-six-berths": 120 * 60}
 """How many frames behind its departure a fault may be caught: the time within which what is missing may still come."""
 
 FELT_ELSEWHERE = {
-    # a fault, and the behaviours that it disturbs as the game's physics makes it so
-    "bay-starved": set(BEHAVIOURS), "bay-not-a-number": {"eddy"}, "blanket-error": {"bay"}, "muster-error": {"bay"},
+    # a fault, and the routines that it disturbs as the game's physics makes it so
+    "bay-starved": set(ROUTINES), "bay-not-a-number": {"eddy"}, "blanket-error": {"bay"}, "muster-error": {"bay"},
     "torch-error": {"bay"}, "ticket-empty-roll": {"bay"}, "whirlpool-to-and-fro": {"flares"},
     "whirlpool-one-side": {"skiffs"}, "whirlpool-takes-all": {"skiffs"},
 }  # fmt: skip
@@ -42,13 +42,13 @@ def _files(examples: Path) -> list[Path]:
 
 
 def _about(result: Result) -> str:
-    """Return the behaviour that a check is about."""
-    return result.check.file.stem.removeprefix("check_")
+    """Return the routine that a check is about."""
+    return result.check.stem
 
 
 @pytest.mark.parametrize(("seed", "rate"), SESSIONS, ids=[f"{seed} at {rate}" for seed, rate in SESSIONS])
 def test_the_correct_build_passes_at_every_rate(seed: int, rate: str, bay: Callable[..., Path], examples: Path) -> None:
-    """Nothing is broken and nothing idle, whatever the seed and the frame rate."""
+    """Nothing is broken and nothing untested, whatever the seed and the frame rate."""
     run = run_checks(_files(examples), [bay(seed=seed, rate=rate)])
     assert {result.check.name: result.outcome for result in run.results if result.outcome != "held"} == {}
     assert run.exit_code == 0
@@ -58,7 +58,7 @@ def test_the_correct_build_passes_at_every_rate(seed: int, rate: str, bay: Calla
 def test_a_fault_is_caught_at_the_frame_where_it_begins(
     fault: str, bay: Callable[..., Path], examples: Path, departure: Find
 ) -> None:
-    """A check about the behaviour breaks on the object and frame at which the twins part, and none about another one."""
+    """A check about the routine breaks on the object and frame at which the twins part, and none about another one."""
     more: dict[str, Any] = {"rate": FAULTS[fault].rate}
     if FAULTS[fault].seconds != SECONDS:
         more["seconds"] = FAULTS[fault].seconds
@@ -69,21 +69,21 @@ def test_a_fault_is_caught_at_the_frame_where_it_begins(
     broken = [
         result for result in run_checks(_files(examples), [faulty]).results if result.outcome in ("broken", "error")
     ]
-    own = [result for result in broken if _about(result) == FAULTS[fault].behaviour]
+    own = [result for result in broken if _about(result) == FAULTS[fault].routine]
     firsts = [(one.first.frame, one.first.object) for result in own for one in result.findings if one.first]
     latest = frame + SHOWS_LATER.get(fault, 0)
     assert any(frame <= at <= latest and who in (*objects, "") for at, who in firsts), (parting, firsts)
-    elsewhere = {_about(result) for result in broken} - {FAULTS[fault].behaviour}
+    elsewhere = {_about(result) for result in broken} - {FAULTS[fault].routine}
     assert elsewhere <= FELT_ELSEWHERE.get(fault, set())
 
 
 @pytest.mark.parametrize("switched", SWITCHED)
-def test_a_behaviour_that_sleeps_or_runs_twice_never_passes(
+def test_a_routine_that_sleeps_or_runs_twice_never_passes(
     switched: str, bay: Callable[..., Path], examples: Path
 ) -> None:
     """A check about it turns red: that something never happens, or happens too often, is never a pass."""
-    behaviour = switched.partition(":")[2]
-    run = run_checks([examples / "lantern_bay" / f"check_{behaviour}.py"], [bay(switched)])
+    routine = switched.partition(":")[2]
+    run = run_checks([examples / "lantern_bay" / f"check_{routine}.py"], [bay(switched)])
     assert run.of("broken")
     assert not run.of("error")
 

@@ -4,9 +4,10 @@ from pathlib import Path
 
 import pytest
 
-from breadcrumb.errors import NotATrace, TraceTooNew
-from breadcrumb.journal.layout import BLOCK_HEAD, HAS_LIVES, HAS_NUMBERS, MAGIC, RECORD
+from breadcrumb.errors import NotATrace, TraceTooNew, TraceTooOld
+from breadcrumb.journal.layout import BLOCK_HEAD, HAS_LIFETIMES, HAS_NUMBERS, MAGIC, RECORD, Column
 from breadcrumb.journal.reading import read_journal
+from breadcrumb.journal.records import EventRecord, TableRecord
 from breadcrumb.journal.writing import JournalWriter
 
 FRAMES = 5
@@ -18,8 +19,8 @@ def journal(tmp_path: Path) -> Path:
     path = tmp_path / "journal.bin"
     writer = JournalWriter(str(path), {"game": "Lantern Bay"})
     for frame in range(FRAMES):
-        writer.write_frame(frame, frame / 60, [["event", "bell.rung", None, None, {"n": frame}, False]], [])
-    writer.seal(troubles={})
+        writer.write_frame(frame, frame / 60, [EventRecord("bell.rung", None, None, {"n": frame}, late=False)], [])
+    writer.seal()
     return path
 
 
@@ -41,7 +42,9 @@ def test_a_cut_anywhere_loses_only_the_frame_that_was_cut(journal: Path) -> None
         read = read_journal(journal)
         assert len(read.frames) == min(sum(end <= cut for end in ends[1:]), FRAMES)
         assert read.seal is None
-        assert [frame.notes[0][4]["n"] for frame in read.frames] == list(range(len(read.frames)))
+        assert [frame.records for frame in read.frames] == [
+            (EventRecord("bell.rung", None, None, {"n": n}, late=False),) for n in range(len(read.frames))
+        ]
 
 
 def test_a_flipped_bit_ends_the_journal_before_the_damaged_frame(journal: Path) -> None:
@@ -62,20 +65,29 @@ BAD = {
     "another file": (b"PNG and so on", NotATrace, "starts with"),
     "empty": (b"", NotATrace, "starts with"),
     "cut in its first record": (MAGIC + b"\x09", NotATrace, "nothing in it"),
-    "newer": (MAGIC + _record(b'A{"format": 99, "about": {}}'), TraceTooNew, "format 99.*up to 2"),
+    "newer": (
+        MAGIC + _record(b'A{"format": 99, "about": {}}'),
+        TraceTooNew,
+        "format 99.*reads format 3; install a newer",
+    ),
+    "older": (
+        MAGIC + _record(b'A{"format": 2, "about": {}}'),
+        TraceTooOld,
+        "format 2.*reads format 3; record the session again",
+    ),
     "lies": (
         MAGIC
-        + _record(b'A{"format": 1, "about": {}}')
+        + _record(b'A{"format": 3, "about": {}}')
         + _record(b"F" + struct.pack("<qdIH", 0, 0.0, 9, 0) + b"[[nonsense"),
         NotATrace,
-        "right checksum but no right content",
+        "valid checksum but invalid content",
     ),
     "short block": (
         MAGIC
-        + _record(b'A{"format": 1, "about": {}}')
+        + _record(b'A{"format": 3, "about": {}}')
         + _record(b"F" + struct.pack("<qdIH", 0, 0.0, 0, 1) + b"\0\0\1"),
         NotATrace,
-        "right checksum but no right content",
+        "valid checksum but invalid content",
     ),
 }
 
@@ -90,17 +102,38 @@ def test_what_is_no_journal_is_refused_with_a_reason(tmp_path: Path, name: str) 
         read_journal(path)
 
 
-def test_a_page_that_never_arrived_ends_a_journal_of_large_frames(tmp_path: Path) -> None:
-    """A large frame is checksummed by samples, and a page of zeros in it is found all the same."""
+def test_any_byte_that_changed_ends_a_journal_of_large_frames(tmp_path: Path) -> None:
+    """Every byte of a large frame is checksummed: one flipped bit in it is found, and so is a page of zeros."""
     path, rows = tmp_path / "journal.bin", 20_000
     writer = JournalWriter(str(path), {})
     for frame in range(3):
-        notes = [["table", 0, "barrel", [["x", "number"]]]] if frame == 0 else []
-        block = [BLOCK_HEAD.pack(0, HAS_LIVES | HAS_NUMBERS, rows), b"\1\0\0\0" * rows, b"\1" * 8 * rows]
+        notes = [TableRecord(0, "barrel", [Column("x", "", "number")])] if frame == 0 else []
+        block = [BLOCK_HEAD.pack(0, HAS_LIFETIMES | HAS_NUMBERS, rows), b"\1\0\0\0" * rows, b"\1" * 8 * rows]
         writer.write_frame(frame, frame / 60, notes, [block])
     writer.seal()
     whole = path.read_bytes()
     assert len(read_journal(path).frames) == 3
     for page in (60, 70, 80, 90, 100, 110):
-        path.write_bytes(whole[: 4096 * page] + bytes(4096) + whole[4096 * (page + 1) :])
-        assert len(read_journal(path).frames) == 1
+        flipped = bytes([whole[4096 * page + 7] ^ 1])
+        for damaged, size in ((bytes(4096), 4096), (flipped, 1)):
+            at = 4096 * page + (7 if size == 1 else 0)
+            path.write_bytes(whole[:at] + damaged + whole[at + size :])
+            assert len(read_journal(path).frames) == 1
+
+
+UNTYPED = {
+    "an unknown type": '["wibble", 1]',
+    "a text for a number": '["leave", "3"]',
+    "a field too few": '["appear", 0, "heron", "skiff"]',
+    "a column that is none": '["table", 0, "barrel", [["x", "", 3]]]',
+}
+
+
+@pytest.mark.parametrize("name", UNTYPED)
+def test_a_record_of_another_type_is_refused(tmp_path: Path, name: str) -> None:
+    """Each record has its fields, each of its type; anything else under a right checksum was not written by a recorder."""
+    words = f"[{UNTYPED[name]}]".encode()
+    frame = b"F" + struct.pack("<qdIH", 0, 0.0, len(words), 0) + words
+    (tmp_path / "journal.bin").write_bytes(MAGIC + _record(b'A{"format": 3, "about": {}}') + _record(frame))
+    with pytest.raises(NotATrace, match="valid checksum but invalid content"):
+        read_journal(tmp_path / "journal.bin")

@@ -1,6 +1,7 @@
 import json
 import os
 import pty
+import select
 import signal
 import socket
 import subprocess
@@ -81,7 +82,7 @@ def test_ctrl_c_closes_every_trace(listening: Listening) -> None:
     while not list(listening.out.glob("*.crumbs")) and time.monotonic() < deadline:
         time.sleep(0.02)
     said = listening.stop()
-    assert "breaks off after 1 frames" in said
+    assert "breaks off after 1 frame" in said
     assert "Traceback" not in said
     assert open_trace(listening.out / "Lantern-Bay-1.crumbs").clock.size == 1
 
@@ -217,7 +218,7 @@ def test_the_standard_input_and_files_are_taken_too(cli: Cli, tmp_path: Path) ->
     (tmp_path / "bad.jsonl").write_text(lines[0] + lines[1] * 2)
     bad = cli("listen", "bad.jsonl")
     assert bad.returncode == 2
-    assert "breaks off after 1 frames: line 3: expected a number above 0" in bad.stdout
+    assert "breaks off after 1 frame: line 3: expected a number above 0" in bad.stdout
     script = "from breadcrumb.cli import main; main()"
     command = [sys.executable, "-u", "-c", script, "listen", "live.jsonl"]
     with subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.PIPE, text=True) as following:
@@ -241,7 +242,8 @@ def test_on_a_terminal_the_sessions_that_go_on_are_shown(tmp_path: Path) -> None
     with subprocess.Popen(command, cwd=tmp_path, stdout=terminal, stderr=terminal) as following:
         os.close(terminal)
         said = b""
-        while b"Lantern-Bay-1.crumbs: 1 frames so far, 0.0 MB" not in said:
+        while b"Lantern-Bay-1.crumbs: 1 frame so far, 0.0 MB" not in said:
+            assert select.select([shown], [], [], PATIENCE)[0], said
             said += os.read(shown, 4096)
         following.send_signal(signal.SIGINT)
         assert following.wait(PATIENCE) == 2
@@ -257,5 +259,5 @@ def test_a_file_that_is_followed_keeps_what_it_told_when_the_listener_is_stopped
         assert following.stdout is not None
         assert following.stdout.readline() == "Lantern-Bay-1.crumbs begins\n"
         following.send_signal(signal.SIGINT)
-        assert "breaks off after 1 frames: the listener was stopped" in following.stdout.read()
+        assert "breaks off after 1 frame: the listener was stopped" in following.stdout.read()
     assert open_trace(tmp_path / "traces" / "Lantern-Bay-1.crumbs").data.session.is_cut

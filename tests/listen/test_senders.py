@@ -49,7 +49,7 @@ def _in_python(sender: Any, port: int, fallback: Path) -> dict[str, Any]:
         if call == "open":
             session = sender.open_session(args["about"], fallback, port=port)
         elif call == "state":
-            session.state(args["id"], **args["properties"])
+            session.state(args["id"], args["properties"])
         else:
             getattr(session, call)(**args)
     return {"lost": session.lost, "problem": session.problem}
@@ -176,7 +176,7 @@ def test_a_flood_is_counted_and_what_changed_is_told_later(sender: Any, tmp_path
     (tmp_path / "flood.jsonl").write_bytes(b"".join(taken))
     trace = _converted(tmp_path / "flood.jsonl")
     assert trace.clock.size == 401 - lost
-    assert trace.notes == (f"while recording: the game could not send all its lines, {lost} times",)
+    assert trace.notes == (f"the game could not send {lost} frames",)
     heron = trace.one("skiff")
     assert heron.n.values.tolist() == trace.clock.frames.tolist()
     again = trace.clock.frames[trace.clock.frames >= 395][:1].tolist()
@@ -206,7 +206,7 @@ def test_whatever_the_game_hands_over_nothing_is_raised(name: str, sender: Any, 
     session.close()
     trace = _converted(tmp_path / "odd.jsonl")
     assert session.lost == 1
-    assert trace.notes == ("while recording: the game could not send all its lines, once",)
+    assert trace.notes == ("the game could not send 1 frame",)
     assert trace.one("skiff").at.values.tolist() == [[1, 2], [1, 2]]
 
 

@@ -17,7 +17,7 @@ def check_held(trace):
 def check_broken(trace):
     assert judge(trace.all("skiff").speed < 6.0, "slower")
 
-def check_idle_then_held(trace):
+def check_untested_then_held(trace):
     assert judge(trace.all("skiff").speed.at(trace.events("error")) < 1, "none")
     assert judge(trace.all("skiff").speed <= 6.0, "slow")
 
@@ -45,17 +45,17 @@ def _pytest(folder: Path, *words: str | Path) -> "subprocess.CompletedProcess[st
 
 
 def test_pytest_and_the_command_agree_on_every_outcome(tmp_path: Path, bay: Callable[..., Path]) -> None:
-    """The same file gives held, broken and idle in both; a check idle in every session is named and fails the run."""
+    """The same file gives held, broken and untested in both; a check untested in every session is named and fails the run."""
     file = tmp_path / "check_it.py"
     file.write_text(CHECKS)
     run = run_checks([file], [bay()])
     done = _pytest(tmp_path, "check_it.py", "--crumbs", bay())
-    words = {"held": "PASSED", "broken": "FAILED", "idle": "IDLE"}
+    words = {"held": "PASSED", "broken": "FAILED", "untested": "UNTESTED"}
     for result in run.results:
         assert f"{words[result.outcome]} check_it.py::{result.check.name}[7-60]" in done.stdout, done.stdout
-    assert "1 failed, 1 passed, 2 idle" in done.stdout
+    assert "1 failed, 1 passed, 2 untested" in done.stdout
     assert "check_asserts_nothing[7-60]: asserted nothing" in done.stdout
-    assert "DEAD check_it.py::check_idle_then_held: idle in every session" in done.stdout
+    assert "UNTESTED check_it.py::check_untested_then_held: no session exercised it" in done.stdout
     assert done.returncode == 1
 
 
@@ -64,14 +64,14 @@ def test_a_failure_shows_the_explanation(tmp_path: Path, bay: Callable[..., Path
     (tmp_path / "check_it.py").write_text(CHECKS)
     done = _pytest(tmp_path, "check_it.py::check_broken", "--crumbs", bay(), bay(seed=8))
     assert "Broken: BROKEN  slower" in done.stdout
-    assert "heron: not so; measured false, allowed true" in done.stdout
+    assert "heron: the condition is false; measured false, allowed true" in done.stdout
     assert "verdict.py" not in done.stdout
 
 
-def test_an_idle_check_alone_fails_the_run(tmp_path: Path, bay: Callable[..., Path]) -> None:
-    """A run in which nothing broke but a check was dead does not end with 0; one in which all held does."""
+def test_an_untested_check_alone_fails_the_run(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """A run in which nothing broke but no session exercised a check does not end with 0; one in which all held does."""
     (tmp_path / "check_it.py").write_text(CHECKS)
-    assert _pytest(tmp_path, "check_it.py::check_idle_then_held", "--crumbs", bay()).returncode == 1
+    assert _pytest(tmp_path, "check_it.py::check_untested_then_held", "--crumbs", bay()).returncode == 1
     assert _pytest(tmp_path, "check_it.py::check_held", "--crumbs", f"{bay().parent}/7-6*.crumbs").returncode == 0
     (tmp_path / "night").mkdir()
     shutil.copytree(bay(), tmp_path / "night" / "one.crumbs")
@@ -91,6 +91,6 @@ def test_other_test_runs_do_not_pay_for_the_plugin(tmp_path: Path) -> None:
 def test_a_check_without_a_trace_says_what_to_do(tmp_path: Path) -> None:
     """Asking for a trace that nobody named, or that is not there, is one clear message."""
     (tmp_path / "test_it.py").write_text("def test_it(trace):\n    pass\n")
-    assert "none was named: say --crumbs PATH" in _pytest(tmp_path, "test_it.py").stdout
+    assert "none was given: pass --crumbs PATH" in _pytest(tmp_path, "test_it.py").stdout
     missing = _pytest(tmp_path, "test_it.py", "--crumbs", "nowhere.crumbs")
     assert "--crumbs: there is nothing at nowhere.crumbs" in missing.stdout + missing.stderr

@@ -33,7 +33,7 @@ def test_the_sign_of_the_margin_tells_the_outcome(series: list[float | None], li
     """Held is a margin of 0 or more, broken one below; and of several that must hold, the tightest leads."""
     verdicts = _verdicts(series, limit, tol)
     for verdict in verdicts:
-        if verdict.outcome != "idle":
+        if verdict.outcome != "untested":
             assert verdict.margin is not None
             assert (verdict.margin.value >= 0) == (verdict.outcome == "held")
     joined = all_of(*verdicts)

@@ -42,7 +42,7 @@ def small(tmp_path_factory: pytest.TempPathFactory) -> Path:
             if frame == 3:
                 things.pop()
                 rec.parameter("cap", 7.0, "m/s")
-                rec.brief_life("spark", parent=things[0])
+                rec.brief_lifetime("spark", parent=things[0])
             rec.event("bell", by=things[0], data={"n": frame, "at": [1, 2.5]})
             rec.frame(frame / 60, wall=frame / 50, steps=1, scale=1.0, paused=False)
     return path
@@ -75,9 +75,9 @@ def _use(path: Path) -> None:
     for kind in trace.kinds:
         for prop in trace.all(kind).properties:
             _ = trace.all(kind).signal(prop).values
-        _ = trace.all(kind).appears.life, trace.all(kind).life_spans.lengths()
+        _ = trace.all(kind).appears.lifetime, trace.all(kind).lifetimes.lengths()
     for name in trace.event_names:
-        _ = trace.events(name).subjects, trace.events(name).life
+        _ = trace.events(name).subjects, trace.events(name).lifetime
 
 
 def _journal(content: bytes, draw: random.Random) -> bytes:
@@ -174,9 +174,14 @@ def _json_changed(line: bytes, draw: random.Random) -> bytes:
 
 
 IN_COLUMNS = (
-    {"frame": 6, "t": 1.0, "columns": {"barrel": {"ids": ["1", "2"], "place": [[1, 2], [3.5, None]]}}},
+    {"frame": 6, "t": 1.0, "columns": {"barrel": {"ids": ["1", "2"], "values": {"place": [[1, 2], [3.5, None]]}}}},
     {"frame": 7, "t": 1.0, "unsampled": ["barrel"], "appear": [{"id": "q", "kind": "quay", "parent": "1"}]},
-    {"frame": 8, "t": 1.5, "columns": {"quay": {"ids": ["q"], "lit": [True], "n": ["NaN"]}}, "leave": ["2"]},
+    {
+        "frame": 8,
+        "t": 1.5,
+        "columns": {"quay": {"ids": ["q"], "values": {"lit": [True], "n": ["NaN"]}}},
+        "leave": ["2"],
+    },
 )
 
 MUTATIONS: dict[str, Callable[[bytes, random.Random], bytes]] = {"bytes": _mutated, "values": _json_changed}

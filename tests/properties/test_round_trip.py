@@ -39,7 +39,7 @@ FRAME = st.fixed_dictionaries(
 
 
 def _record(path: Path, frames: list[dict[str, Any]]) -> None:
-    """Record the frames; an object that stays is the same object, so that its life goes on."""
+    """Record the frames; an object that stays is the same object, so that its lifetime goes on."""
     there: dict[str, SimpleNamespace] = {}
     t = 0.0
     with Recorder(path, strict=True) as rec:
@@ -87,7 +87,7 @@ def _states(trace: Trace) -> dict[tuple[str, int], dict[str, Any]]:
         signal = things.signal(name)
         names = [trace.data.session.names[place] for place in signal.track.name]
         for at, (who, row, usable) in enumerate(
-            zip(names, signal.track.row.tolist(), signal.usable.tolist(), strict=True)
+            zip(names, signal.track.clock_index.tolist(), signal.usable.tolist(), strict=True)
         ):
             parts = tuple(part[at].item() for part in signal.parts)
             value = signal.texts[parts[0]] if signal.texts else parts if len(parts) > 1 else parts[0]
@@ -97,7 +97,7 @@ def _states(trace: Trace) -> dict[tuple[str, int], dict[str, Any]]:
 
 @given(st.lists(FRAME, max_size=6))
 def test_a_session_comes_back_as_it_was(frames: list[dict[str, Any]]) -> None:
-    """Every value of every object on every frame, every event and every life is what the game had."""
+    """Every value of every object on every frame, every event and every lifetime is what the game had."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / "a.crumbs"
         _record(path, frames)
@@ -113,9 +113,9 @@ def test_a_session_comes_back_as_it_was(frames: list[dict[str, Any]]) -> None:
             events = trace.data.session.events
             names = [*trace.data.session.names, None]
             assert [
-                (events.row[n], events.kinds[events.kind[n]], names[events.by[n]], dict(events.data[n]))
-                for n in range(len(events.row))
+                (events.clock_index[n], events.kinds[events.kind[n]], names[events.by[n]], dict(events.data[n]))
+                for n in range(len(events.clock_index))
             ] == [(row, name, by, data) for row, frame in enumerate(played) for name, by, data in frame["events"]]
             stays = {(who, row) for who, row in expected if (who, row - 1) not in expected}
-            lives = trace.data.session.lives
-            assert {(trace.data.session.who(n), int(lives.first[n])) for n in range(lives.size)} == stays
+            lifetimes = trace.data.session.lifetimes
+            assert {(trace.data.session.who(n), int(lifetimes.first[n])) for n in range(lifetimes.size)} == stays

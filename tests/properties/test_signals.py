@@ -31,7 +31,7 @@ class Plain:
             states, kinds={"a": "skiff", "b": "skiff"}, times=self.times, frames=self.frames, events=events
         )  # fmt: skip
 
-    def life_of(self, row: int) -> int | None:
+    def lifetime_of(self, row: int) -> int | None:
         """Return which stay of b a row belongs to."""
         if not self.there[row]:
             return None
@@ -45,15 +45,15 @@ def _of_b(plain: Plain, signal: Signal) -> dict[int, float | None]:
     """Return b's values by row."""
     b = plain.trace.data.session.names.index("b") if "b" in plain.trace.data.session.names else -1
     found = {}
-    for at, row in enumerate(signal.track.row.tolist()):
+    for at, row in enumerate(signal.track.clock_index.tolist()):
         if signal.track.name[at] == b:
             found[row] = float(signal.parts[0][at]) if signal.usable[at] else None
     return found
 
 
 @given(SESSIONS)
-def test_a_rate_is_the_change_over_the_step_within_a_life(plain: Plain) -> None:
-    """Missing on a life's first sample, over a step of 0, and beside a missing value; else the quotient."""
+def test_a_rate_is_the_change_over_the_step_within_a_lifetime(plain: Plain) -> None:
+    """Missing on a lifetime's first sample, over a step of 0, and beside a missing value; else the quotient."""
     if not any(plain.there):
         return
     expected: dict[int, float | None] = {}
@@ -62,7 +62,7 @@ def test_a_rate_is_the_change_over_the_step_within_a_life(plain: Plain) -> None:
             continue
         expected[row] = None
         now, before = plain.values[row], plain.values[row - 1] if row else None
-        if row and plain.life_of(row - 1) == plain.life_of(row) and now is not None and before is not None:
+        if row and plain.lifetime_of(row - 1) == plain.lifetime_of(row) and now is not None and before is not None:
             step = plain.times[row] - plain.times[row - 1]
             expected[row] = (now - before) / step if step > 0 else None
     found = _of_b(plain, plain.trace.all("skiff").x.rate())
@@ -70,8 +70,8 @@ def test_a_rate_is_the_change_over_the_step_within_a_life(plain: Plain) -> None:
 
 
 @given(SESSIONS, st.integers(0, 5), st.floats(0, 0.4))
-def test_before_and_after_never_leave_the_life(plain: Plain, count: int, time: float) -> None:
-    """The last sample at least so long before, or the first at least so long after, in the same life."""
+def test_before_and_after_never_leave_the_lifetime(plain: Plain, count: int, time: float) -> None:
+    """The last sample at least so long before, or the first at least so long after, in the same lifetime."""
     if not any(plain.there):
         return
     x, ring = plain.trace.all("skiff").x, plain.trace.events("ring")
@@ -81,10 +81,10 @@ def test_before_and_after_never_leave_the_life(plain: Plain, count: int, time: f
     ):  # fmt: skip
         picked = x.before(ring, by) if way < 0 else x.after(ring, by)
         for row in range(LENGTH):
-            life = ring.life[row]
+            lifetime = ring.lifetime[row]
             rows = [
                 r for r in range(LENGTH)
-                if plain.there[r] and life >= 0 and _life_row(plain, int(life), r) and (axis[r] - axis[row]) * way >= amount - 1e-6
+                if plain.there[r] and lifetime >= 0 and _lifetime_row(plain, int(lifetime), r) and (axis[r] - axis[row]) * way >= amount - 1e-6
             ]  # fmt: skip
             chosen = (max(rows) if way < 0 else min(rows)) if rows else None
             value = None if chosen is None else plain.values[chosen]
@@ -92,14 +92,14 @@ def test_before_and_after_never_leave_the_life(plain: Plain, count: int, time: f
             assert found == value, (way, by, row)
 
 
-def _life_row(plain: Plain, life: int, row: int) -> bool:
-    lives = plain.trace.data.session.lives
-    return bool(lives.first[life] <= row <= lives.last[life])
+def _lifetime_row(plain: Plain, lifetime: int, row: int) -> bool:
+    lifetimes = plain.trace.data.session.lifetimes
+    return bool(lifetimes.first[lifetime] <= row <= lifetimes.last[lifetime])
 
 
 @given(SESSIONS, st.integers(-50, 50))
 def test_the_margin_agrees_with_the_outcome(plain: Plain, limit: int) -> None:
-    """Held has a margin of 0 or more, broken a negative one, and idle none; they count what is there."""
+    """Held has a margin of 0 or more, broken a negative one, and untested none; they count what is there."""
     verdict = judge(plain.trace.all("skiff").x + float(limit), "x is large")
     values = [1.0 + limit] * LENGTH + [
         value + limit for value, there in zip(plain.values, plain.there, strict=True) if there and value is not None
@@ -112,13 +112,13 @@ def test_the_margin_agrees_with_the_outcome(plain: Plain, limit: int) -> None:
 
 
 @given(st.lists(st.floats(-40, 40), min_size=3, max_size=8), st.floats(0.1, 30), st.integers(1, 7))
-def test_splitting_a_life_in_two_never_creates_a_breach(places: list[float], farther_than: float, cut: int) -> None:
-    """If no step of one life is too long, none is after the object was given a new life half-way."""
+def test_splitting_a_lifetime_in_two_never_creates_a_breach(places: list[float], farther_than: float, cut: int) -> None:
+    """If no step of one lifetime is too long, none is after the object was given a new lifetime half-way."""
     whole = make_trace([{"a": {"position": (x, 0.0)}} for x in places], kinds={"a": "skiff"})
     cut = min(cut, len(places))
     states: list[dict[str, Any]] = [{"a" if n < cut else "b": {"position": (x, 0.0)}} for n, x in enumerate(places)]
     split = make_trace(states, kinds={"a": "skiff", "b": "skiff"})
-    one, two = (movement.never_jumps(trace.all("skiff"), farther_than) for trace in (whole, split))
+    one, two = (movement.never_teleports(trace.all("skiff"), farther_than) for trace in (whole, split))
     assert two.breach_count <= one.breach_count
     assert one.margin is not None
     assert (

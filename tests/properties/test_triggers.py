@@ -1,4 +1,4 @@
-"""`leads_to` and `rests_between` against definitions written out plainly."""
+"""`leads_to` and `respects_cooldown` against definitions written out plainly."""
 
 from collections.abc import Callable
 from itertools import combinations, pairwise, product
@@ -72,7 +72,7 @@ def _plainly(happened: Happened, early: int, late: int, times: int) -> str:
                 tested += 1
             elif not cut:
                 tested, broken = tested + 1, broken + 1
-    return "broken" if broken else "held" if tested else "idle"
+    return "broken" if broken else "held" if tested else "untested"
 
 
 @given(HAPPENED, st.integers(0, 3), st.integers(0, 3), st.integers(1, 2))
@@ -82,7 +82,7 @@ def test_leads_to_is_what_its_definition_says(happened: Happened, early: int, mo
     for within in ((frames(early), frames(early + more)), (seconds(early * 0.1), seconds((early + more) * 0.1))):
         trace = _trace(happened)
         verdict = triggers.leads_to(
-            trace.events("tap"), trace.events("ring"), within, times=times, unless=trace.events("stop")
+            trace.events("tap"), trace.events("ring"), within=within, times=times, unless=trace.events("stop")
         )
         assert verdict.outcome == expected, verdict.explain()
 
@@ -97,7 +97,7 @@ def test_a_canceller_that_never_comes_changes_nothing(rings: tuple[int, ...], un
         trace = _trace(sorted(happened, key=lambda one: one[0]))
         within, slip = (unit(early), unit(early + more)), unit(tol) if tol else None
         plain, one_by_one = (
-            triggers.leads_to(trace.events("tap"), trace.events("ring"), within, unless=unless, tol=slip)
+            triggers.leads_to(trace.events("tap"), trace.events("ring"), within=within, unless=unless, time_tol=slip)
             for unless in (None, trace.events("stop"))
         )
         for told in ("outcome", "tested", "undecided", "breach_count", "tallies", "first"):
@@ -106,14 +106,14 @@ def test_a_canceller_that_never_comes_changes_nothing(rings: tuple[int, ...], un
 
 
 @given(HAPPENED, st.integers(0, 4))
-def test_rests_between_is_what_its_definition_says(happened: Happened, rest: int) -> None:
+def test_respects_cooldown_is_what_its_definition_says(happened: Happened, rest: int) -> None:
     """Every pair of consecutive moments of one subject is looked at, and no other."""
     rows = {who: [row for row, name, by in happened if name == "ring" and by == who] for who in "ab"}
     gaps = [later - former for several in rows.values() for former, later in pairwise(several)]
     trace = _trace(happened)
-    verdict = triggers.rests_between(trace.events("ring"), frames(rest))
+    verdict = triggers.respects_cooldown(trace.events("ring"), frames(rest))
     assert verdict.tested == len(gaps)
-    assert verdict.outcome == ("idle" if not gaps else "broken" if min(gaps) < rest else "held")
+    assert verdict.outcome == ("untested" if not gaps else "broken" if min(gaps) < rest else "held")
     if gaps:
         assert verdict.margin is not None
         assert verdict.margin.value * (1 if verdict.outcome == "held" else -1) >= 0
@@ -126,7 +126,7 @@ def test_neither_time_nor_names_change_a_verdict(happened: Happened, start: floa
     for other in (_trace(happened, start=start), _trace(happened, names=names)):
         one = _trace(happened)
         mine, yours = (
-            triggers.leads_to(trace.events("tap"), trace.events("ring"), (seconds(0.1), seconds(0.3)))
+            triggers.leads_to(trace.events("tap"), trace.events("ring"), within=(seconds(0.1), seconds(0.3)))
             for trace in (one, other)
         )
         assert (mine.outcome, mine.tested, mine.undecided, mine.breach_count) == (
@@ -143,6 +143,7 @@ def test_a_tighter_tolerance_never_turns_broken_into_held(happened: Happened, on
     narrow, wide = sorted((one, other))
     trace = _trace([event for event in happened if event[1] != "stop"])
     outcomes = [
-        triggers.rests_between(trace.events("ring"), seconds(0.4), tol=seconds(tol)).outcome for tol in (narrow, wide)
+        triggers.respects_cooldown(trace.events("ring"), seconds(0.4), time_tol=seconds(tol)).outcome
+        for tol in (narrow, wide)
     ]
     assert outcomes != ["held", "broken"]

@@ -30,7 +30,7 @@ def record(tmp_path: Path) -> Callable[[Game], Trace]:
 
 
 def test_a_parent_may_be_an_object_an_id_or_none_and_may_change(record: Callable[[Game], Trace]) -> None:
-    """The parent that a life began with is kept with it, and who it is on each frame is a property."""
+    """The parent that a lifetime began with is kept with it, and who it is on each frame is a property."""
     boat, lamp = SimpleNamespace(x=0.0), SimpleNamespace(owner=None, x=1.0)
 
     def game(rec: Recorder, frame: Callable[..., None]) -> None:
@@ -41,8 +41,8 @@ def test_a_parent_may_be_an_object_an_id_or_none_and_may_change(record: Callable
 
     trace = record(game)
     assert trace.one("lamp").parent.values.tolist() == ["heron", "heron", None, "quay"]
-    lives, names = trace.data.session.lives, trace.data.session.names
-    assert [names[place] for place in lives.parent.tolist() if place >= 0] == ["heron"]
+    lifetimes, names = trace.data.session.lifetimes, trace.data.session.names
+    assert [names[place] for place in lifetimes.parent.tolist() if place >= 0] == ["heron"]
 
 
 def test_events_of_an_object_may_be_those_of_its_parts(record: Callable[[Game], Trace]) -> None:
@@ -63,8 +63,8 @@ def test_events_of_an_object_may_be_those_of_its_parts(record: Callable[[Game], 
     assert trace.events("contact", by=trace.all("part")).count == 5
 
 
-def test_a_pool_gives_an_object_out_again_as_another_life(record: Callable[[Game], Trace]) -> None:
-    """A generation that changes, or `renew`, ends a life and begins the next on the same frame, under the same id."""
+def test_a_pool_gives_an_object_out_again_as_another_lifetime(record: Callable[[Game], Trace]) -> None:
+    """A generation that changes, or `renew`, ends a lifetime and begins the next on the same frame, under the same id."""
     pooled, told = SimpleNamespace(n=0, x=0.0), SimpleNamespace(x=0.0)
 
     def game(rec: Recorder, frame: Callable[..., None]) -> None:
@@ -80,24 +80,24 @@ def test_a_pool_gives_an_object_out_again_as_another_life(record: Callable[[Game
     flares = trace.all("flare")
     assert flares.ids == ("f",)
     assert (flares.appears.frames.tolist(), flares.leaves.frames.tolist()) == ([2, 4], [2, 4])
-    assert flares.x.track.life.tolist() == [0, 0, 2, 2, 3]
+    assert flares.x.track.lifetime.tolist() == [0, 0, 2, 2, 3]
     assert not flares.x.rate().usable[[0, 2, 4]].any()
     assert trace.one("spark").appears.frames.tolist() == [4]
 
 
-def test_a_life_too_brief_to_be_sampled_is_counted(record: Callable[[Game], Trace]) -> None:
-    """An object that appeared and left between two frames has a life without samples, and its parent."""
+def test_a_lifetime_too_brief_to_be_sampled_is_counted(record: Callable[[Game], Trace]) -> None:
+    """An object that appeared and left between two frames has a lifetime without samples, and its parent."""
 
     def game(rec: Recorder, frame: Callable[..., None]) -> None:
         frame()
-        rec.brief_life("spark", parent="heron")
-        rec.brief_life("spark", id="it")
+        rec.brief_lifetime("spark", parent="heron")
+        rec.brief_lifetime("spark", id="it")
         frame()
 
     sparks = record(game).all("spark")
     assert sparks.ids == ("spark-1", "it")
     assert (sparks.appears.frames.tolist(), sparks.leaves.frames.tolist()) == ([1, 1], [1, 1])
-    assert sparks.life_spans.count == 0
+    assert sparks.lifetimes.count == 0
 
 
 SAMPLINGS: dict[str, tuple[dict[str, Any], list[int]]] = {
@@ -108,7 +108,9 @@ SAMPLINGS: dict[str, tuple[dict[str, Any], list[int]]] = {
 
 
 @pytest.mark.parametrize("name", SAMPLINGS)
-def test_sampling_leaves_out_values_but_neither_lives_nor_events(name: str, record: Callable[[Game], Trace]) -> None:
+def test_sampling_leaves_out_values_but_neither_lifetimes_nor_events(
+    name: str, record: Callable[[Game], Trace]
+) -> None:
     """A frame that is not sampled has no sample; appearing, leaving and events are recorded all the same."""
     options, frames = SAMPLINGS[name]
     bay = SimpleNamespace(storm=False, rocks=[SimpleNamespace(x=0.0)])
@@ -133,7 +135,7 @@ def test_sampling_leaves_out_values_but_neither_lives_nor_events(name: str, reco
 
 
 def test_a_pause_is_a_gap(record: Callable[[Game], Trace]) -> None:
-    """While paused neither frames nor events are recorded; frame numbers go on, and so do lives."""
+    """While paused neither frames nor events are recorded; frame numbers go on, and so do lifetimes."""
     boat = SimpleNamespace(x=0.0)
 
     def game(rec: Recorder, frame: Callable[..., None]) -> None:
@@ -147,7 +149,7 @@ def test_a_pause_is_a_gap(record: Callable[[Game], Trace]) -> None:
     assert trace.clock.frames.tolist() == [0, 1, 4, 5]
     assert trace.events("tick").frames.tolist() == [0, 1, 4, 5]
     assert trace.one("skiff").x.values.tolist() == [0, 1, 4, 5]
-    assert trace.one("skiff").life_spans.count == 1
+    assert trace.one("skiff").lifetimes.count == 1
 
 
 def test_a_session_is_cut_into_parts_without_loss(tmp_path: Path) -> None:
@@ -193,7 +195,7 @@ def test_a_part_that_cannot_be_made_leaves_the_session_in_the_old_one(tmp_path: 
         rec.frame(0.1)
     trace = open_trace(tmp_path / "a.crumbs")
     assert trace.clock.size == 2
-    assert trace.notes == ("while recording: no new part begun, once",)
+    assert trace.notes == ("a new part of the recording could not be started",)
 
 
 def test_the_clock_holds_what_it_is_told(record: Callable[[Game], Trace]) -> None:
@@ -272,7 +274,7 @@ def test_data_that_cannot_be_read_costs_the_event_its_data_and_the_frame_nothing
     trace = open_trace(tmp_path / "a.crumbs")
     assert trace.one("skiff").x.values.tolist() == [1.0, 2.0, 3.0]
     assert trace.events("bell.rung").data == ({"x": 1.0}, {}, {"x": 3.0})
-    assert trace.notes == ("while recording: data of bell.rung unreadable (RecursionError), once",)
+    assert trace.notes == ("the data of bell.rung could not be read once (RecursionError)",)
 
 
 def test_what_the_tester_did_by_hand_and_the_levels_of_inputs_are_recorded(record: Callable[[Game], Trace]) -> None:
@@ -323,7 +325,7 @@ def test_a_convention_that_is_none_is_refused(name: str, tmp_path: Path) -> None
 
 
 def test_tables_are_of_pandas(record: Callable[[Game], Trace]) -> None:
-    """Samples and moments come as tables, with missing values missing, texts as categories and lives counted."""
+    """Samples and moments come as tables, with missing values missing, texts as categories and lifetimes counted."""
     things = [SimpleNamespace(x=1.0, lit=None, state="on")]
 
     def game(rec: Recorder, frame: Callable[..., None]) -> None:
@@ -339,10 +341,10 @@ def test_tables_are_of_pandas(record: Callable[[Game], Trace]) -> None:
     trace = record(game)
     table = trace.table("lamp")
     assert table["id"].tolist() == ["l", "l", "l"]
-    assert table["life"].tolist() == [1, 1, 2]
+    assert table["lifetime"].tolist() == [1, 1, 2]
     assert table["lit"].isna().tolist() == [True, False, False]
     assert table["state"].tolist()[:2] == ["on", "on"]
-    assert table.isna().sum().to_dict() == {"id": 0, "life": 0, "frame": 0, "t": 0, "x": 1, "lit": 1, "state": 1}
+    assert table.isna().sum().to_dict() == {"id": 0, "lifetime": 0, "frame": 0, "t": 0, "x": 1, "lit": 1, "state": 1}
     bells = trace.events("bell").table()
     assert bells["data.n"].tolist() == [1, 2]
     assert bells["data.at"].tolist() == [[1, 2], None]
@@ -374,7 +376,7 @@ def test_what_is_missing_now_and_then_is_missing_only_then(name: str, record: Ca
             frame()
 
     trace = record(game)
-    assert not [note for note in trace.notes if "unreadable" in note]
+    assert not [note for note in trace.notes if "could not be read" in note]
     assert trace.all("buoy").n.values.tolist() == [0.0] * 5 + [1.0] * 5 + [2.0] * 5
     for which in ("buoy-0", "buoy-1"):
         what = trace.one(id=which).what

@@ -19,7 +19,7 @@ DRAWN: dict[str, tuple[list[str], list[str]]] = {
     "all": ([], ["paths.png", "over-time.png"]),
     "paths of two": (["--path", "heron", "--path", "flare"], ["paths.png"]),
     "over time": (["--signal", "heron.speed", "--signal", "flare.position.x", "--signal", "heron.caption",
-                   "--signal", "skiff.resting", "--event", "flare.thrown", "--lives", "flare"], ["over-time.png"]),
+                   "--signal", "skiff.resting", "--event", "flare.thrown", "--lifetimes", "flare"], ["over-time.png"]),
     "against": (["--against", "heron.position.x", "heron.speed"], ["against.png"]),
     "intervals": (["--intervals", "contact"], ["intervals.png"]),
     "a part, all at once": (["--from", "600", "--to", "20s", "--path", "heron", "--intervals", "contact"],
@@ -85,7 +85,7 @@ def test_a_plan_obeys_the_axes_of_the_session(name: str) -> None:
 
 
 def _small() -> breadcrumb.Trace:
-    """Return a boat that goes east and jumps back, with a gap in what is known, and a lamp with two lives."""
+    """Return a boat that goes east and jumps back, with a gap in what is known, and a lamp with two lifetimes."""
     xs = [0.0, 1.0, 2.0, None, 4.0, 5.0, 6.0, 80.0, 81.0, 82.0]
     states: list[dict[str, Any]] = [{"heron": {"x": x, "position": None if x is None else (x, 0.0)}} for x in xs]
     for frame in (1, 2, 6, 7):
@@ -94,7 +94,7 @@ def _small() -> breadcrumb.Trace:
     return make_trace(states, kinds={"heron": "skiff", "lamp": "lamp"}, events=events)
 
 
-def test_a_path_is_drawn_within_lives_and_jumps_are_dotted() -> None:
+def test_a_path_is_drawn_within_lifetimes_and_jumps_are_dotted() -> None:
     """Where a position is missing there is a gap, later steps are less pale, and a jump is another line."""
     (axes,) = breadcrumb.draw_paths(_small().one("skiff")).axes
     (trail,) = axes.collections
@@ -107,15 +107,15 @@ def test_a_path_is_drawn_within_lives_and_jumps_are_dotted() -> None:
 
 
 def test_values_over_time_are_those_of_the_signals() -> None:
-    """A line for each life with its gaps, texts by their names whatever is in them, lanes below."""
+    """A line for each lifetime with its gaps, texts by their names whatever is in them, lanes below."""
     trace = _small()
     x, name = trace.one("skiff").x, trace.one("lamp").name
-    figure = breadcrumb.draw_over_time(x, name, events=[trace.events("bell")], spans=[trace.one("lamp").life_spans])
+    figure = breadcrumb.draw_over_time(x, name, events=[trace.events("bell")], spans=[trace.one("lamp").lifetimes])
     numbers, texts, lanes = figure.axes
     np.testing.assert_array_equal(np.asarray(numbers.lines[0].get_ydata()), x.values)
     assert [label.get_text() for label in texts.get_yticklabels()] == ["$x$", "b"]
     np.testing.assert_array_equal([np.asarray(line.get_ydata()) for line in texts.lines], [[0, np.nan], [1, 1]])
-    assert [label.get_text() for label in lanes.get_yticklabels()] == ["lamp: lives of lamp", "bell"]
+    assert [label.get_text() for label in lanes.get_yticklabels()] == ["lamp: lifetimes of the lamp", "bell"]
     figure.canvas.draw()
 
 

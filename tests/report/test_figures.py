@@ -1,3 +1,4 @@
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,11 +14,11 @@ from breadcrumb.testing import make_trace, small_trace
 def _rings(*places: int) -> Verdict:
     """Return the verdict that rings rest, on an event-only session."""
     trace = make_trace([{"a": {"x": 0.0}}] * 6, kinds={"a": "bell"}, events=[(place, "ring", "a") for place in places])
-    return triggers.rests_between(trace.events("ring"), frames(3))
+    return triggers.respects_cooldown(trace.events("ring"), frames(3))
 
 
 def _spark() -> Verdict:
-    """Return the verdict on a life without a place."""
+    """Return the verdict on a lifetime without a place."""
     trace = make_trace([{}, {"s": {"x": 0.0}}, {}], kinds={"s": "spark"})
     return spawns.lasts(trace.all("spark"), frames(2))
 
@@ -28,8 +29,8 @@ FIGURES: dict[str, tuple[Callable[[], Verdict], set[str]]] = {
     "a speed": (lambda: movement.keeps_speed(small_trace().one("skiff"), 9.0), {"signal", "events", "path"}),
     "a condition": (lambda: judge(small_trace().one("skiff").position.x < 2, "west"), {"signal", "events"}),
     "moments": (lambda: _rings(0, 1, 5), {"events"}),
-    "a life": (_spark, {"events"}),
-    "a pass": (lambda: movement.never_jumps(small_trace().one("skiff"), 3), {"signal", "events", "path"}),
+    "a lifetime": (_spark, {"events"}),
+    "a pass": (lambda: movement.never_teleports(small_trace().one("skiff"), 3), {"signal", "events", "path"}),
 }  # fmt: skip
 
 
@@ -48,7 +49,7 @@ def test_a_figure_shows_just_what_was_judged(name: str) -> None:
         assert ("broken" in labels) == (verdict.outcome == "broken")
 
 
-def test_an_idle_verdict_has_nothing_to_draw() -> None:
+def test_an_untested_verdict_has_nothing_to_draw() -> None:
     """Without evidence there is no figure."""
     assert figure_of(_rings(1)) is None
 
@@ -74,7 +75,8 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
     before = {path for path in tmp_path.rglob("*") if path.is_file()}
     run = run_checks([check], [trace_folder / "it $1 is.crumbs"])
     (figure,) = write_figures(run, tmp_path / "figures").values()
-    assert figure == tmp_path / "figures" / "it_1_is-check_it-1.png"
+    assert figure.parent == tmp_path / "figures"
+    assert re.fullmatch(r"it_1_is-it_it_judge_[\w.-]+\.png", figure.name)
     new = {path for path in tmp_path.rglob("*") if path.is_file()} - before
     assert {path.parent.name for path in new if path.suffix == ".png"} == {"figures"}
 

@@ -15,24 +15,28 @@ CHECKS = {
         "broken",
         1,
     ),
-    "idle": ("    assert judge(trace.all('skiff').speed.at(trace.events('error')) < 1, 'no error')", "idle", 3),
-    "idle and then held": (
+    "untested": ("    assert judge(trace.all('skiff').speed.at(trace.events('error')) < 1, 'no error')", "untested", 3),
+    "untested and then held": (
         "    assert judge(trace.all('skiff').speed.at(trace.events('error')) < 1, 'a')\n"
         "    assert judge(trace.all('skiff').speed <= 6.0, 'b')",
-        "idle",
+        "untested",
         3,
     ),
-    "asserts nothing": ("    judge(trace.all('skiff').speed < 6.0, 'never asserted')", "idle", 3),
+    "asserts nothing": ("    judge(trace.all('skiff').speed < 6.0, 'never asserted')", "untested", 3),
     "raises": ("    trace.all('skiff').speed.values[10**9]", "error", 2),
     "misspells a property": ("    assert judge(trace.all('skiff').sped < 6.0, 'x')", "error", 2),
-    "misspells an event": ("    assert triggers.rests_between(trace.events('whirlpol.moved'), frames(1))", "error", 2),
+    "misspells an event": (
+        "    assert triggers.respects_cooldown(trace.events('whirlpol.moved'), frames(1))",
+        "error",
+        2,
+    ),
     "asserts plainly": ("    assert trace.events('contact').count == -1", "error", 2),
 }
 
 
 @pytest.mark.parametrize("name", CHECKS)
 def test_a_check_has_one_outcome_and_the_run_its_exit_code(name: str, tmp_path: Path, bay: Callable[..., Path]) -> None:
-    """Each way in which a check function can end has its outcome; an error outranks a breach, that an idle check."""
+    """Each way in which a check function can end has its outcome; an error outranks a breach, that an untested check."""
     body, outcome, code = CHECKS[name]
     file = tmp_path / "check_it.py"
     file.write_text(f"{HEAD}\ndef check_it(trace):\n{body}\n")
@@ -43,8 +47,8 @@ def test_a_check_has_one_outcome_and_the_run_its_exit_code(name: str, tmp_path: 
         assert f"{file}:5: " in result.error
 
 
-def test_a_check_is_dead_only_if_no_session_exercises_it(tmp_path: Path, bay: Callable[..., Path]) -> None:
-    """A check that is idle in some sessions is reported as idle there; idle in all of them it fails the run."""
+def test_a_check_is_never_exercised_only_if_no_session_exercises_it(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """A check that is untested in some sessions is reported as untested there; untested in all of them it fails the run."""
     file = tmp_path / "check_it.py"
     file.write_text(
         f"{HEAD}\n\ndef check_shift(trace):\n"
@@ -54,13 +58,13 @@ def test_a_check_is_dead_only_if_no_session_exercises_it(tmp_path: Path, bay: Ca
         "    assert judge(speed <= 6.0, 'slow')\n"
     )
     one, other = bay(), bay(seed=8)
-    assert run_checks([file], [one, other]).dead == ()
+    assert run_checks([file], [one, other]).never_exercised == ()
     assert run_checks([file], [one, other]).exit_code == 0
-    assert [check.name for check in run_checks([file], [other]).dead] == ["check_shift"]
+    assert [check.name for check in run_checks([file], [other]).never_exercised] == ["check_shift"]
 
 
 def test_names_known_in_one_session_are_known_in_all(tmp_path: Path, bay: Callable[..., Path]) -> None:
-    """A name that no session of the run knows is an error of the run; one that some session knows is merely idle."""
+    """A name that no session of the run knows is an error of the run; one that some session knows is merely untested."""
     file = tmp_path / "check_it.py"
     file.write_text(f"{HEAD}\ndef check_it(trace):\n    assert judge(trace.all('kraken').position.x < 1, 'x')\n")
     run = run_checks([file], [bay()])

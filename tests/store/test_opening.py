@@ -15,7 +15,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from breadcrumb import Recorder, open_trace
-from breadcrumb.errors import NotATrace, TraceError, TraceTooNew
+from breadcrumb.errors import NotATrace, TraceError, TraceTooNew, TraceTooOld
 from breadcrumb.journal.lock import lock_file
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.folder import FolderTrace
@@ -52,14 +52,16 @@ def _content(data: TraceData) -> dict[str, Any]:
         "about": dict(session.about),
         "clock": (session.clock.frames.tolist(), session.clock.times.tolist()),
         "parameters": session.parameters,
-        "declared": (session.declared_events, session.declared_kinds, session.notes),
+        "declared": (session.declared_events, session.declared_kinds, session.facts),
     }
-    lives, events, names = session.lives, session.events, [*session.names, None]
-    who = [[names[place] for place in one.tolist()] for one in (lives.name, lives.parent, events.by, events.on)]
+    lifetimes, events, names = session.lifetimes, session.events, [*session.names, None]
+    who = [[names[place] for place in one.tolist()] for one in (lifetimes.name, lifetimes.parent, events.by, events.on)]
     content["who"] = who
-    content["lives"] = [one.tolist() for one in (lives.appear, lives.first, lives.last, lives.leave)]
+    content["lifetimes"] = [
+        one.tolist() for one in (lifetimes.appear, lifetimes.first, lifetimes.last, lifetimes.leave)
+    ]
     content["events"] = [
-        [events.kinds[kind] for kind in events.kind], events.row.tolist(), events.order.tolist(), events.late.tolist(),
+        [events.kinds[kind] for kind in events.kind], events.clock_index.tolist(), events.order.tolist(), events.late.tolist(),
         [dict(one) for one in events.data],
     ]  # fmt: skip
     for kind in session.kinds:
@@ -81,24 +83,24 @@ def test_the_first_opening_turns_the_journal_into_the_same_trace_in_parquet(tmp_
     assert isinstance(second, FolderTrace)
     assert _content(first) == _content(second)
     assert sorted(path.name for path in (tmp_path / "a.crumbs").iterdir()) == [
-        "about.json", "events.parquet", "frames.parquet", "lives.parquet", "parameters.parquet", "states",
+        "about.json", "events.parquet", "frames.parquet", "lifetimes.parquet", "parameters.parquet", "states",
     ]  # fmt: skip
 
 
 def test_any_parquet_reader_opens_the_files(tmp_path: Path) -> None:
-    """The files hold what their columns say, with nulls for what is missing, in order of life and frame."""
+    """The files hold what their columns say, with nulls for what is missing, in order of lifetime and frame."""
     _record(tmp_path / "a.crumbs")
     open_trace(tmp_path / "a.crumbs")
     folder = tmp_path / "a.crumbs"
     boats = pq.read_table(folder / "states" / "boat.parquet").to_pydict()
-    assert boats["life"] == sorted(boats["life"])
+    assert boats["lifetime"] == sorted(boats["lifetime"])
     assert boats["frame"][:6] == [0, 1, 2, 3, 14, 15]
     assert boats["x"][8] is None
     assert boats["x"][9] != boats["x"][9]
     assert boats["state"][:3] == ["idle", "moving", "idle"]
-    lives = pq.read_table(folder / "lives.parquet").to_pylist()
-    assert lives[3] == {
-        "life": 3, "id": "../spark-1", "kind": "../spark", "parent": None, "appear_frame": 1, "first_frame": 1,
+    lifetimes = pq.read_table(folder / "lifetimes.parquet").to_pylist()
+    assert lifetimes[3] == {
+        "lifetime": 3, "id": "../spark-1", "kind": "../spark", "parent": None, "appear_frame": 1, "first_frame": 1,
         "last_frame": 1, "leave_frame": 2,
     }  # fmt: skip
     assert not (tmp_path / "spark.parquet").exists()
@@ -145,7 +147,7 @@ def test_a_trace_opens_while_it_is_still_recorded(tmp_path: Path) -> None:
         early = open_trace(tmp_path / "a.crumbs")
         rec.frame(0.1)
     assert early.clock.size == 1
-    assert early.notes == ("still being recorded, or being opened elsewhere; held in memory",)
+    assert early.notes == ("held in memory: it is still being recorded, or being opened elsewhere",)
     assert open_trace(tmp_path / "a.crumbs").clock.size == 2
 
 
@@ -177,7 +179,7 @@ print(trace.clock.size, trace.notes[0])
 """
     command = [sys.executable, "-c", script, str(tmp_path / "a.crumbs")]
     done = subprocess.run(command, capture_output=True, text=True, check=True, env=untraced)
-    assert done.stdout.startswith("6 the folder cannot be written")
+    assert done.stdout.startswith("6 held in memory: the folder cannot be written")
     assert [path.name for path in (tmp_path / "a.crumbs").iterdir()] == ["journal.bin"]
 
 
@@ -212,9 +214,14 @@ DAMAGE: dict[str, tuple[Callable[[Path], None], type[Exception], str]] = {
     "a file": (_replaced_by_a_file, NotATrace, "found a file"),
     "an empty folder": (_emptied, NotATrace, "found neither"),
     "a cut table": (_cut("frames.parquet"), TraceError, "damaged or cut short"),
-    "a lost table": (lambda folder: (folder / "lives.parquet").unlink(), TraceError, "missing; the trace is not whole"),
+    "a lost table": (
+        lambda folder: (folder / "lifetimes.parquet").unlink(),
+        TraceError,
+        "missing; the trace is incomplete",
+    ),
     "a cut description": (_cut("about.json"), NotATrace, "found something else"),
-    "a newer format": (_about(format=99), TraceTooNew, "format 99, .* up to 1; install a newer"),
+    "a newer format": (_about(format=99), TraceTooNew, "format 99, .* reads format 2; install a newer"),
+    "an older format": (_about(format=1), TraceTooOld, "format 1, .* reads format 2; record the session again"),
 }
 
 
@@ -230,9 +237,11 @@ def test_what_is_no_whole_trace_is_refused_with_a_reason(tmp_path: Path, name: s
         open_trace(tmp_path / "a.crumbs")
 
 
-@pytest.mark.parametrize(("column", "value"), [("frame", 99), ("frame", 3), ("frame", -2), ("life", 9), ("life", -1)])
+@pytest.mark.parametrize(
+    ("column", "value"), [("frame", 99), ("frame", 3), ("frame", -2), ("lifetime", 9), ("lifetime", -1)]
+)
 def test_samples_that_belong_nowhere_are_refused(tmp_path: Path, column: str, value: int) -> None:
-    """A sample of a life, or on a frame, that the trace does not have is damage, and never taken for another one's."""
+    """A sample of a lifetime, or on a frame, that the trace does not have is damage, and never taken for another one's."""
     with Recorder(tmp_path / "a.crumbs") as rec:
         rec.watch(SimpleNamespace(x=1.0), id="heron", kind="skiff", x="x")
         for frame in range(0, 10, 2):

@@ -3,6 +3,7 @@ import pytest
 from breadcrumb import Broken, NeverExercised, Trace, Verdict, all_of, any_of, judge
 from breadcrumb.testing import make_trace
 from breadcrumb.verdicts.collecting import collecting
+from breadcrumb.verdicts.rules import Rule
 
 
 @pytest.fixture(scope="module")
@@ -42,30 +43,30 @@ def test_a_failure_explains_itself(trace: Trace) -> None:
 
 
 def test_asserting_raises_what_the_outcome_says(trace: Trace) -> None:
-    """Held passes, broken raises its explanation, idle raises unless a runner listens."""
+    """Held passes, broken raises its explanation, untested raises unless a runner listens."""
     x = trace.one("trolley").x
     held, broken = judge(x < 20, "a"), judge(x < 14, "b")
-    idle = judge(x.during((x > 99).spans()) < 1, "c")
+    untested = judge(x.during((x > 99).spans()) < 1, "c")
     assert held
     with pytest.raises(Broken, match="BROKEN  b"):
         assert broken
-    with pytest.raises(NeverExercised, match="never put to the test"):
-        assert idle
+    with pytest.raises(NeverExercised, match="never tested"):
+        assert untested
     with collecting() as found:
         assert held
-        assert idle
+        assert untested
         with pytest.raises(Broken):
             assert broken
-    assert found == [held, idle, broken]
+    assert found == [held, untested, broken]
 
 
 JOINED = {
     # outcomes of the parts -> all_of, any_of
     "held held": ("held", "held"),
-    "held idle": ("idle", "held"),
-    "idle idle": ("idle", "idle"),
+    "held untested": ("untested", "held"),
+    "untested untested": ("untested", "untested"),
     "broken held": ("broken", "held"),
-    "broken idle": ("broken", "idle"),
+    "broken untested": ("broken", "untested"),
     "broken broken": ("broken", "broken"),
 }
 
@@ -73,7 +74,7 @@ JOINED = {
 @pytest.mark.parametrize("parts", JOINED)
 def test_joined_verdicts_keep_every_part(parts: str) -> None:
     """All must hold, or one must; the parts and their reasons stay."""
-    several = [Verdict(f"rule {n}", outcome, tested=1) for n, outcome in enumerate(parts.split())]  # type: ignore[arg-type]
+    several = [Verdict(Rule(f"rule {n}"), outcome, tested=1) for n, outcome in enumerate(parts.split())]  # type: ignore[arg-type]
     for join, outcome in zip((all_of, any_of), JOINED[parts], strict=True):
         for order in (several, several[::-1]):
             verdict = join(*order)

@@ -5,7 +5,7 @@ import breadcrumb
 from breadcrumb.errors import is_typing_error
 
 
-def test_the_door_lists_what_it_gives() -> None:
+def test_the_public_api_lists_its_names() -> None:
     """Every public name is there, the list is sorted, and a wrong name is an ordinary attribute error."""
     assert sorted(breadcrumb.__all__) == breadcrumb.__all__ == dir(breadcrumb)
     for name in breadcrumb.__all__:
