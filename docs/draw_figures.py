@@ -46,7 +46,7 @@ Seen = dict[str, Verdict]
 
 
 def _is_one(check: object) -> bool:
-    """Tell whether something in a room of checks is one of its own."""
+    """Return whether a name in a package of checks is a check."""
     return isfunction(check) and check.__module__.startswith("breadcrumb.checks") and not check.__name__.startswith("_")
 
 
@@ -109,7 +109,7 @@ def main() -> None:
         verdicts_on(correct, sorted(CHECKS.glob("check_*.py")), "held", held)
         for fault in FAULTY:
             path = play(Path(folder) / f"{fault}.crumbs", [fault], rate=FAULTS[fault].rate)
-            verdicts_on(open_trace(path), [CHECKS / f"check_{FAULTS[fault].behaviour}.py"], "broken", broken)
+            verdicts_on(open_trace(path), [CHECKS / f"check_{FAULTS[fault].routine}.py"], "broken", broken)
             fault_of |= {name: fault for name in broken if name not in fault_of}
             print(fault, len(broken), flush=True)
         for name, case in cases(correct).items():

@@ -21,7 +21,7 @@ def cases(trace: Trace) -> Cases:
 
 def _movement(trace: Trace) -> Cases:
     heron, gull, magnet, trolley = trace.one(id="heron"), trace.one("gull"), trace.one("magnet"), trace.one("trolley")
-    called, reach = trace.events("gangway.call").about("on"), trace.one("gangway").reach
+    called, reach = trace.events("gangway.call").with_subject("on"), trace.one("gangway").reach
     hops, landed = trace.events("gull.hop"), trace.events("gull.landed")
     lantern, back = trace.one(id="lantern-quay"), trace.events("lantern.returned", by="lantern-quay")
     hand, jumps = trace.one("boom").position.y, trace.events("input.boom")
@@ -34,19 +34,19 @@ def _movement(trace: Trace) -> Cases:
         "returns_to": lambda right: movement.returns_to(
             lantern, (4, 14, 2) if right else (4, 14, 1), after=back, within=frames(1)
         ),
-        "arcs": lambda right: movement.arcs(
-            gull.position.z, 1.3 if right else 1.5, seconds(0.75), at=hops, base=0.0, tol=0.01
+        "follows_arc": lambda right: movement.follows_arc(
+            gull.position.z, 1.3 if right else 1.5, over=seconds(0.75), at=hops, base=0.0, tol=0.01
         ),
         "eases": lambda right: movement.eases(
             reach, at=called, by=3.0, over=seconds(1.5), curve="cubic in-out" if right else "linear", tol=1e-6
         ),
-        "never_jumps": lambda right: movement.never_jumps(trace.all("flare"), 0.15 if right else 0.14),
+        "never_teleports": lambda right: movement.never_teleports(trace.all("flare"), 0.15 if right else 0.14),
         "stays_on_line": lambda right: movement.stays_on_line(
             trolley, along=(1, 0, 0), through=(0, -19 if right else -18.9, 6), tol=0.05
         ),
         "stays_outside": lambda right: movement.stays_outside(heron, Box((27, -22) if right else (10, -22), (30, 22))),
         "keeps_velocity": lambda right: movement.keeps_velocity(trace.all("rocket" if right else "lantern"), tol=1e-6),
-        "moves": lambda right: movement.moves(trace.one(id="drift-1"), 0.05 if right else 3.0, seconds(0.5)),
+        "moves": lambda right: movement.moves(trace.one(id="drift-1"), 0.05 if right else 3.0, within=seconds(0.5)),
         "steps_by": lambda right: movement.steps_by(
             hand, np.where(jumps["value"] == "n", 1.1, -1.1) if right else 1.1, at=jumps, limits=(8.5, 15.5), tol=1e-9
         ),
@@ -65,29 +65,27 @@ def _collisions(trace: Trace) -> Cases:
     entered = trace.events("sensor.begin", on=whirlpools)
     apart = trace.one(id="drift-3")
     return {
-        "never_overlaps": lambda right: collisions.never_overlaps(
-            heron, apart if right else tern, radius=0.9, other_radius=0.9
-        ),
-        "never_skips": lambda right: collisions.never_skips(
+        "never_overlaps": lambda right: collisions.never_overlaps(heron, apart if right else tern, radius=(0.9, 0.9)),
+        "never_tunnels": lambda right: collisions.never_tunnels(
             heron, [(-45, 22), (45, 22)] if right else [(-5, -22), (-5, 22)]
         ),
         "never_touches": lambda right: collisions.never_touches(
-            barrels, heron if right else barrels, radius=0.6, other_radius=0.9
+            barrels, heron if right else barrels, radius=(0.6, 0.9)
         ),
         "passes_through": lambda right: collisions.passes_through(
             trace.all("rocket") if right else barrels, Box((-4, -22), (40, 22)), radius=0.6, tol=1e-6
         ),
         "reports_every_touch": lambda right: collisions.reports_every_touch(
-            entered, collisions.touching(skiffs, whirlpools, other_radius=3.0 if right else 2.0)
+            entered, collisions.touching(skiffs, whirlpools, radius=(0.0, 3.0 if right else 2.0))
         ),
         "rests_on": lambda right: collisions.rests_on(trace.all("crate"), 1.0 if right else 0.9, tol=0.05),
     }
 
 
 def _triggers(trace: Trace) -> Cases:
-    lanterns, gripped = trace.all("lantern"), trace.events("lantern.gripped").about("on")
+    lanterns, gripped = trace.all("lantern"), trace.events("lantern.gripped").with_subject("on")
     let_go, bell, moving = (
-        trace.events("lantern.let_go").about("on"),
+        trace.events("lantern.let_go").with_subject("on"),
         trace.events("bell.rung"),
         trace.events("bridge.moving"),
     )
@@ -123,17 +121,19 @@ def _spawns(trace: Trace) -> Cases:
         "leaves_when": lambda right: spawns.leaves_when(
             rockets, Box((-39.5, -21.5), (39.5 if right else 30, 21.5)), within=frames(6)
         ),
-        "lasts": lambda right: spawns.lasts(sounds, seconds(0.9 if right else 0.5), tol=frames(1)),
+        "lasts": lambda right: spawns.lasts(sounds, seconds(0.9 if right else 0.5), time_tol=frames(1)),
     }
 
 
 def _values(trace: Trace) -> Cases:
     lamp, heron = trace.one(id="lamp-quay"), trace.one(id="heron")
     first_shift = Spans.following(trace.events("shift.start"), seconds(30))
-    weight, called = trace.one(id="load-1"), trace.events("gangway.call").about("on")
+    weight, called = trace.one(id="load-1"), trace.events("gangway.call").with_subject("on")
     reach = trace.one("gangway").reach
     return {
-        "alike": lambda right: values.alike(reach.per(Spans.following(called, seconds(1.5))), relative=right, tol=1e-6),
+        "same_across": lambda right: values.same_across(
+            reach.per(Spans.following(called, seconds(1.5))), relative=right, tol=1e-6
+        ),
         "carries_over": lambda right: values.carries_over(
             trace.all("load").weight if right else trace.all("driftwood").position.x
         ),
