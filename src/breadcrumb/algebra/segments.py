@@ -39,13 +39,12 @@ class Segments(Sequence[S], Generic[S]):
         """Return the signal in one of the spans, or the segments of some of them."""
         if isinstance(index, slice):
             return replace(self, spans=self.spans.pick(np.arange(len(self))[index]))
-        span = self.spans[index]
-        signal, lifetime = self.signal, int(span.lifetime[0])
-        track = signal.track
+        lifetime, first, last = self.spans.bounds(index)
+        signal, track = self.signal, self.signal.track
         if lifetime == NOBODY:
-            indices = np.flatnonzero((track.clock_index >= span.first[0]) & (track.clock_index <= span.last[0]))
+            indices = np.flatnonzero((track.clock_index >= first) & (track.clock_index <= last))
         else:
-            ends = track.keys(span.lifetime[[0, 0]], np.r_[span.first, span.last + 1])
+            ends = track.keys(np.array([lifetime, lifetime]), np.array([first, last + 1]))
             indices = np.arange(*np.searchsorted(track.key, ends))
         return signal.take(indices)
 

@@ -85,9 +85,19 @@ class Spans:
         Raises:
             IndexError: there are not so many.
         """
+        self.bounds(index)
+        return self.pick(np.array([index]))
+
+    def bounds(self, index: int) -> tuple[int, int, int]:
+        """Return the lifetime, the first and the last clock index of one of them, in the order in which they begin.
+
+        Raises:
+            IndexError: there are not so many.
+        """
         if not -self.count <= index < self.count:
             raise IndexError(f"{self.label}: there are {self.count} spans, and no span {index}")
-        return self.pick(np.array([index]))
+        at = self._by_beginning[index]
+        return int(self.lifetime[at]), int(self.first[at]), int(self.last[at])
 
     def __bool__(self) -> bool:
         raise Misuse(f"{self.label} has no truth value; write spans.count > 0")
