@@ -66,8 +66,9 @@ def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = N
             return clock_index
 
     else:
+        whose = ", ".join(sorted(set(moments.subjects) - {""}))[:60] or "no object"
         raise Misuse(
-            f"{moments.label} are of {', '.join(sorted(set(moments.subjects)))[:60]}, and the signal is of a group "
+            f"{moments.label} are of {whose}, and the signal is of a group "
             "without them; use .with_subject('on') or .with_subject('by'), or take the signal of one object"
         )
     clock_index = moments.clock_index if by is None else _moved(track, moments.clock_index, way, by)
