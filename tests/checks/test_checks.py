@@ -72,6 +72,11 @@ def first_speed(t: Trace) -> Verdict:
     return movement.keeps_speed(t.all("barrel"), velocity=t.all("barrel").velocity)
 
 
+def not_far(t: Trace) -> Verdict:
+    """Barrels stay within 1000 m to the north."""
+    return movement.stays_between(t.all("barrel").position.y, high=1000.0)
+
+
 def no_jump(t: Trace) -> Verdict:
     """Barrels only jump when they are tapped."""
     return movement.never_teleports(t.all("barrel"), at_most=1.5, except_at=t.events("tap"))
@@ -213,7 +218,8 @@ BROKEN: dict[str, tuple[Check, Trace, tuple[str, int, str], str]] = {
     "inside when cold": (inside_when_cold, barrels({("b", 6): {"position": (0.0, -20.0)}}), ("b", 9, "(0, -20) m"), "10 m outside"),
     "speed": (five, barrels({("b", 9): {"position": (0.0, 5 * 1.0 + 2.0)}}), ("b", 12, "10 m/s"), "5 m/s too high"),
     "first speed": (first_speed, barrels({("b", 7): {"velocity": (3.0, 0.0)}}), ("b", 10, "3 m/s"), "2 m/s too low"),
-    "jump": (no_jump, barrels({("b", 7): {"position": (8.0, 4.5)}}), ("b", 10, "8.0156 m"), "6.5156 m too far"),
+    "little, far away": (not_far, barrels({("b", 7): {"position": (8.0, 1000.04)}}), ("b", 10, "1000.04 m"), "0.04 m too high"),
+    "jump": (no_jump, barrels({("b", 7): {"position": (8.0, 4.5)}}), ("b", 10, "8.016 m"), "6.516 m too far"),
     "another's moment is no excuse": (
         no_jump, barrels({("a", 9): {"position": (99.0, 0.0)}}, rings(9, who="b", name="tap")), ("a", 12, "94 m"), "92.5 m too far"
     ),

@@ -103,7 +103,7 @@ def test_a_broken_check_is_explained_and_drawn(
     """The summary names object, frame, measured and allowed, and the figure that it names is there."""
     done = cli("check", examples / "lantern_bay", bay("barrel-tired"), "--out", tmp_path / "figures")
     assert done.returncode == 1, done.stderr
-    assert "frame 25 (0.417 s)  barrel-1: 0.16196 m/s too low; measured 1.8625 m/s, allowed 2.0245 m/s" in done.stdout
+    assert "frame 25 (0.417 s)  barrel-1: 0.162 m/s too low; measured 1.863 m/s, allowed 2.024 m/s" in done.stdout
     figures = [Path(line.split()[-1]) for line in done.stdout.splitlines() if line.strip().startswith("figure ")]
     assert len(figures) == 2
     for figure in figures:

@@ -372,7 +372,7 @@ ROWS: dict[str, Row] = {
         crowd(p=lambda t: (t, -2 * t * t)),
         0.1,
         crowd({("b", 9): {"p": (1.2, -2.8)}}, p=lambda t: (t, -2 * t * t)),
-        ("b", 12, "(0, -1.3333) m/s2"),
+        ("b", 12, "(0, -1.333) m/s2"),
         None,
         NOBODY,
         crowd(lost, p=lambda t: (t, -2 * t * t)),

@@ -15,7 +15,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.rules import Plain, Subject
-from breadcrumb.verdicts.words import amount, number, times_words
+from breadcrumb.verdicts.words import GIVEN_DIGITS, amount, number, times_words
 
 _LISTED = 3
 """How many of several points are told one by one."""
@@ -38,7 +38,7 @@ def in_words(value: Any, how: str, unit: Callable[[], str]) -> str:
     if how in _WAYS:
         return _WAYS[how](value, unit)
     if is_number(value):
-        return amount(float(value), unit())
+        return amount(float(value), unit(), GIVEN_DIGITS)
     if isinstance(value, np.ndarray):
         return "given values"
     for kind, words in _WORDS:
@@ -146,8 +146,8 @@ def _signed_words(value: Any, unit: Callable[[], str]) -> str:
 
 def _radii_words(value: Any, unit: Callable[[], str]) -> str:
     if not isinstance(value, tuple):
-        return f"a radius of {amount(float(value), unit())}"
-    return f"radii of {' and '.join(amount(float(one), unit()) for one in value)}"
+        return f"a radius of {amount(float(value), unit(), GIVEN_DIGITS)}"
+    return f"radii of {' and '.join(amount(float(one), unit(), GIVEN_DIGITS) for one in value)}"
 
 
 def _pair_words(value: Mapping[str, Any], _: Callable[[], str]) -> str:
@@ -159,7 +159,7 @@ _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "title": _title_words,
     "who": lambda value, unit: value.called if isinstance(value, Objects) else str(value.owner or value.name),
     "name": _name_words,
-    "count": lambda value, unit: number(float(value)) if is_number(value) else str(value),
+    "count": lambda value, unit: number(float(value), GIVEN_DIGITS) if is_number(value) else str(value),
     "signed": _signed_words,
     "any": lambda value, unit: f"any {value.kind}" if value.is_group else value.called,
     "outside": lambda value, unit: value.label if isinstance(value, Moments) else f"leaving {value}",

@@ -14,7 +14,7 @@ from breadcrumb.model.facts import Fact
 from breadcrumb.model.session import ERROR, NOBODY, Ints, Session
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
-from breadcrumb.verdicts.words import number
+from breadcrumb.verdicts.words import RECORDED_DIGITS, number
 
 Plain: TypeAlias = "float | bool | str | list[float | None] | None"
 """A value as JSON has it; what is missing is None."""
@@ -225,8 +225,8 @@ def told(value: Plain) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, list):
-        return f"({', '.join(number(part) for part in value)})"
-    return repr(value) if isinstance(value, str) else number(value)
+        return f"({', '.join(number(part, RECORDED_DIGITS) for part in value)})"
+    return repr(value) if isinstance(value, str) else number(value, RECORDED_DIGITS)
 
 
 def data_words(data: Mapping[str, Any]) -> str:
@@ -239,7 +239,7 @@ def _brief(value: Any) -> str:
         return f"({', '.join(map(_brief, value))})"
     if isinstance(value, bool):
         return told(value)
-    return number(value) if isinstance(value, int | float) else str(value)
+    return number(value, RECORDED_DIGITS) if isinstance(value, int | float) else str(value)
 
 
 def plain(facts: Any) -> Any:

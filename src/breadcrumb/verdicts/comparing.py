@@ -20,7 +20,7 @@ from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance, within_scope
 from breadcrumb.verdicts.sweeping import Between, MarginOf
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
-from breadcrumb.verdicts.words import amount
+from breadcrumb.verdicts.words import amount, number
 
 
 class Scope(NamedTuple):
@@ -247,7 +247,7 @@ def _without_missing_moments(evaluation: Evaluation, undecided: int = 0) -> Eval
 def _said(parts: tuple[Floats, ...], index: int, unit: str) -> str:
     if len(parts) == 1:
         return amount(float(parts[0][index]), unit)
-    return f"({', '.join(f'{float(part[index]):.5g}' for part in parts)}) {unit}".rstrip()
+    return f"({', '.join(f'{number(float(part[index]))}' for part in parts)}) {unit}".rstrip()
 
 
 def _plain(value: Any) -> str:

@@ -17,6 +17,7 @@ from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
 from breadcrumb.verdicts.findings import Breach, Margin, Outcome, Stretch, Tally
 from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, MarginOf, NoiseOf, Swept, sweep
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
+from breadcrumb.verdicts.words import difference_visible
 
 _STRETCHES_KEPT = 200
 _LONGEST_NAME = 40
@@ -142,7 +143,8 @@ class Evaluation:
     def _breach(self, index: int) -> Breach:
         clock, clock_index, name = self.session.clock, int(self.clock_index[index]), int(self.name[index])
         lifetime = int(self.lifetime[index])
-        measured, allowed, words = self.phrase(index)
+        with difference_visible(float(self.margin[index])):
+            measured, allowed, words = self.phrase(index)
         return Breach(
             object="" if name == NOBODY else self.session.names[name],
             lifetime=0 if lifetime == NOBODY else int(self.session.lifetimes.ordinal[lifetime]),

@@ -1,6 +1,9 @@
 """The plain-text explanation of a verdict: lazy lines within a budget, no colour, no width."""
 
+import math
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from itertools import islice
 
 from breadcrumb.model.plurals import counted
@@ -10,6 +13,11 @@ from breadcrumb.verdicts.findings import Breach, Finding, Margin, Stretch
 _STRETCHES = 3
 _ROWS_BEFORE, _ROWS_AFTER = 2, 3
 _EVENTS_A_ROW = 3
+_DIGITS, _MOST_DIGITS = 4, 15
+RECORDED_DIGITS, GIVEN_DIGITS = 5, 6
+"""The significant digits of recorded values, and of the parameters of a rule."""
+_DIGITS_OF_DIFFERENCE = 2
+_difference: ContextVar[float] = ContextVar("difference", default=math.inf)
 
 
 def explanation(verdict: Finding, most_lines: int) -> Iterator[str]:
@@ -21,24 +29,52 @@ def explanation(verdict: Finding, most_lines: int) -> Iterator[str]:
         yield f"  ... {left} more lines"
 
 
-def number(value: float | None) -> str:
-    """Return a number for people: five digits, no exponent where none is needed.
+@contextmanager
+def difference_visible(difference: float) -> Iterator[None]:
+    """Have `number` give numbers so many digits that so small a difference between two of them can be read.
 
     Example:
-        >>> number(14.4321987), number(None), number(1e-13)
-        ('14.432', 'missing', '1e-13')
+        >>> with difference_visible(0.04):
+        ...     number(1000.04), number(1000.0), number(0.04)
+        ('1000.04', '1000', '0.04')
     """
-    return "missing" if value is None else f"{value:.5g}"
+    before = _difference.set(abs(difference) or math.inf)
+    try:
+        yield
+    finally:
+        _difference.reset(before)
 
 
-def amount(value: float | None, unit: str) -> str:
+def number(value: float | None, digits: int = _DIGITS) -> str:
+    """Return a number for people: four significant digits unless more matter, no exponent where none is needed.
+
+    Example:
+        >>> number(14.4321987), number(123456.7), number(None), number(1e-13)
+        ('14.43', '123457', 'missing', '1e-13')
+    """
+    if value is None or not math.isfinite(value):
+        return "missing" if value is None else f"{value:g}"
+    size, difference = _magnitude(value), _difference.get()
+    if size < _MOST_DIGITS:
+        digits = max(digits, size + 1)
+    if math.isfinite(difference):
+        digits = max(digits, min(size - _magnitude(difference) + _DIGITS_OF_DIFFERENCE, _MOST_DIGITS))
+    return f"{value:.{digits}g}"
+
+
+def _magnitude(value: float) -> int:
+    """Return the power of ten of a number's first digit."""
+    return math.floor(math.log10(abs(value))) if value else 0
+
+
+def amount(value: float | None, unit: str, digits: int = _DIGITS) -> str:
     """Return a number with its unit.
 
     Example:
         >>> amount(2.0, "m"), amount(1.0, "frames")
         ('2 m', '1 frame')
     """
-    said = number(value)
+    said = number(value, digits)
     return f"{said} {'frame' if unit == 'frames' and said.strip('-') == '1' else unit}".rstrip()
 
 
@@ -139,7 +175,7 @@ def _table(excerpt: Excerpt) -> Iterator[str]:
     for index in shown:
         frame = excerpt.frames[index]
         mark = ">" if frame == excerpt.frame else " "
-        value = number(excerpt.values[index])
+        value = number(excerpt.values[index], RECORDED_DIGITS)
         events = _events(mark_ for mark_ in excerpt.marks if mark_.frame == frame)
         yield f"  {mark}{frame:>6}  {value:>{len(title)}}  {events}".rstrip()
 

@@ -14,7 +14,7 @@ from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise, tolerance
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
-from breadcrumb.verdicts.words import amount
+from breadcrumb.verdicts.words import amount, number
 
 
 @check("{objects:who} bounces at {at}[ with a restitution of {restitution:share}]", unit=of_rate)
@@ -147,4 +147,4 @@ def _index_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
 
 
 def _vector(parts: Floats, unit: str) -> str:
-    return f"({', '.join(f'{part:.5g}' for part in parts)}) {unit}".rstrip()
+    return f"({', '.join(number(float(part)) for part in parts)}) {unit}".rstrip()

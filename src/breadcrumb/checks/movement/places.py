@@ -19,7 +19,7 @@ from breadcrumb.verdicts.comparing import Scope, judge_between, judge_off
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount
+from breadcrumb.verdicts.words import amount, number
 
 
 @check("{signal:title} stays [between {low} and {high}|[at or above {low}|at or below {high}]]")
@@ -241,7 +241,7 @@ def _beside(
         return sign * region.depth([part[block] for part in seen.parts]) - radius
 
     def phrase(index: int) -> Phrase:
-        where = ", ".join(f"{part[index]:.5g}" for part in seen.parts)
+        where = ", ".join(number(float(part[index])) for part in seen.parts)
         words = f"{amount(-float(depth_of(np.array([index]))[0] + tol), unit)} {other}"
         flat = " in plan" if len(position.parts) > len(seen.parts) else ""
         return Phrase(f"({where}) {unit}".rstrip() + flat, f"{side} {region}", words)
