@@ -274,7 +274,7 @@ def test_data_that_cannot_be_read_costs_the_event_its_data_and_the_frame_nothing
     trace = open_trace(tmp_path / "a.crumbs")
     assert trace.one("skiff").x.values.tolist() == [1.0, 2.0, 3.0]
     assert trace.events("bell.rung").data == ({"x": 1.0}, {}, {"x": 3.0})
-    assert trace.notes == ("the data of bell.rung could not be read once (RecursionError)",)
+    assert trace.notes == ("the data of bell.rung could not be read once (ValueError)",)
 
 
 def test_what_the_tester_did_by_hand_and_the_levels_of_inputs_are_recorded(record: Callable[[Game], Trace]) -> None:

@@ -256,7 +256,7 @@ print("the game went on")
     command = [sys.executable, "-c", script, str(path)]
     done = subprocess.run(command, capture_output=True, text=True, check=True, env=untraced)
     assert done.stdout == "the game went on\n"
-    assert "stopped (frame" in done.stderr
+    assert "the recording stopped: frame" in done.stderr
     trace = open_trace(path)
     assert 100 < trace.clock.size < 2000
     assert trace.one("thing").x.values.tolist() == [frame * 1.5 for frame in range(trace.clock.size)]

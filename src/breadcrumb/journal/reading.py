@@ -1,8 +1,11 @@
 """Reading a journal, up to its last whole record."""
 
 import json
+import math
+import re
 import struct
 from collections.abc import Iterator
+from mmap import mmap
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -26,6 +29,11 @@ from breadcrumb.journal.layout import (
 )
 from breadcrumb.journal.records import FactRecord, Record, TableRecord, columns_of, record_of
 
+_FIRST_BYTE = re.compile(b"[AFS]")
+_LENGTH = struct.Struct("<I")
+_CHECKED_AT_MOST = 16
+"""How many times its size may be read while records are looked for, so that a hostile file takes no longer."""
+
 
 class Block(NamedTuple):
     """What one frame says about one table; a part is None if it is as on the frame before."""
@@ -47,6 +55,8 @@ class JournalFrame(NamedTuple):
     records: tuple[Record, ...]
     """What happened, in order."""
     blocks: tuple[Block, ...]
+    after_loss: bool = False
+    """Whether something is lost right before it, so that only what it says itself is known."""
 
 
 class Seal(NamedTuple):
@@ -56,6 +66,15 @@ class Seal(NamedTuple):
     """What happened behind the last frame."""
     facts: tuple[FactRecord, ...]
     """All facts of the recording, with their counts."""
+
+
+class Loss(NamedTuple):
+    """A damaged part of a journal: whole records lie behind it."""
+
+    after: int | None
+    """The last frame before it; None if there is none."""
+    before: int | None
+    """The first frame behind it; None if there is none."""
 
 
 class Journal(NamedTuple):
@@ -69,6 +88,8 @@ class Journal(NamedTuple):
     """What was said at its end; None if the recording was cut after the last frame."""
     lost_bytes: int
     """Bytes behind the last whole record."""
+    losses: tuple[Loss, ...] = ()
+    """What is damaged."""
 
 
 def read_journal(path: Path) -> Journal:
@@ -76,7 +97,7 @@ def read_journal(path: Path) -> Journal:
     return parse_journal(path.read_bytes(), str(path))
 
 
-def parse_journal(read: bytes, path: str) -> Journal:
+def parse_journal(read: bytes | mmap, path: str) -> Journal:
     """Take apart every whole record of a journal that was read from this path.
 
     Raises:
@@ -85,55 +106,126 @@ def parse_journal(read: bytes, path: str) -> Journal:
         TraceTooOld: its format is older than those that this version reads.
     """
     content = memoryview(read)
-    if bytes(content[: len(MAGIC)]) != MAGIC:
-        found = bytes(content[: len(MAGIC)])
-        raise NotATrace(f"{path}: expected a journal that starts with {MAGIC!r}, found {found!r}; is it another file?")
-    records = _Records(content)
+    found = bytes(content[: len(MAGIC)])
+    records = Records(content, len(MAGIC))
     head = next(records, None)
-    if head is None or bytes(head[:1]) != ABOUT:
+    if found != MAGIC and (head is None or bytes(head[:1]) != ABOUT):
+        raise NotATrace(f"{path}: expected a journal that starts with {MAGIC!r}, found {found!r}; is it another file?")
+    if head is None:
         raise NotATrace(f"{path}: the recording was cut before its first record was written; there is nothing in it")
-    about = _about(path, head)
-    tables: dict[int, Table] = {}
-    frames: list[JournalFrame] = []
-    seal: Seal | None = None
-    try:
-        for body in records:
+    parsing = _Parsing()
+    if found != MAGIC or bytes(head[:1]) != ABOUT:
+        parsing.lose()
+    about = {}
+    if bytes(head[:1]) == ABOUT:
+        about = _about(path, head)
+    else:
+        parsing.take(head)
+    for body in records:
+        if records.skipped:
+            parsing.lose()
+        parsing.take(body)
+        if parsing.seal is not None:
+            break
+    return Journal(about, parsing.frames, parsing.seal, len(content) - records.position, parsing.losses)
+
+
+class _Parsing:
+    """What was taken apart so far; a record whose content is invalid is lost like one whose checksum is."""
+
+    def __init__(self) -> None:
+        self.frames: list[JournalFrame] = []
+        self.seal: Seal | None = None
+        self._tables: dict[int, Table] = {}
+        self._lost_after: list[int | None] = []
+        self._losses: list[Loss] = []
+        self._loses = False
+
+    def lose(self) -> None:
+        """Note that something is lost behind the last record."""
+        self._loses = True
+
+    def take(self, body: memoryview) -> None:
+        """Take apart one more record."""
+        try:
             if bytes(body[:1]) == FRAME:
-                frames.append(_frame(body, tables))
+                self._frame(_frame(body, self._tables))
             elif bytes(body[:1]) == SEAL:
-                seal = _seal(body)
-                break
-    except (struct.error, LookupError, TypeError, ValueError) as error:
-        raise NotATrace(
-            f"{path}: the record that ends at byte {records.position} has a valid checksum but invalid content "
-            f"({type(error).__name__}: {error}); this was not written by a recorder"
-        ) from None
-    return Journal(about, frames, seal, len(content) - records.position)
+                self.seal = _seal(body)
+        except (struct.error, LookupError, TypeError, ValueError, RecursionError):
+            self._loses = True
+
+    def _frame(self, frame: JournalFrame) -> None:
+        last = self.frames[-1] if self.frames else None
+        if not math.isfinite(frame.t) or (last is not None and not (frame.frame > last.frame and frame.t >= last.t)):
+            raise ValueError(f"frame {frame.frame} at {frame.t} s does not come after the frame before it")
+        if self._loses or (frame.after_loss and not self._losses):
+            self._losses.append(Loss(None if last is None else last.frame, frame.frame))
+            frame, self._loses = frame._replace(after_loss=True), False
+        self.frames.append(frame)
+
+    @property
+    def losses(self) -> tuple[Loss, ...]:
+        """All that is damaged."""
+        end = [Loss(self.frames[-1].frame if self.frames else None, None)] if self._loses else []
+        return (*self._losses, *end)
 
 
-class _Records(Iterator[memoryview]):
-    """The bodies of the whole records, until one is short or fails its checksum."""
+class Records(Iterator[memoryview]):
+    """The bodies of the whole records; behind damaged bytes it goes on with the next record whose checksum is right.
 
-    def __init__(self, content: memoryview) -> None:
-        self._content = content
-        self.position = len(MAGIC)
+    Attributes:
+        position: where the last whole record ends.
+        skipped: how many damaged bytes were passed over to get to the last record.
+    """
+
+    def __init__(self, content: memoryview, position: int) -> None:
+        self._content, self.position, self.skipped = content, position, 0
+        self._budget = _CHECKED_AT_MOST * len(content)
 
     def __next__(self) -> memoryview:
-        start = self.position + RECORD.size
+        begin = self.position
+        body = self._body_at(begin)
+        if body is None:
+            begin, body = self._next_whole(begin)
+        self.skipped = begin - self.position
+        self.position = begin + RECORD.size + len(body)
+        return body
+
+    def _body_at(self, position: int) -> memoryview | None:
+        start = position + RECORD.size
         if start > len(self._content):
-            raise StopIteration
-        length, expected = RECORD.unpack_from(self._content, self.position)
+            return None
+        length, expected = RECORD.unpack_from(self._content, position)
         body = self._content[start : start + length]
         if length == 0 or len(body) < length or checksum([body]) != expected:
-            raise StopIteration
-        self.position = start + length
+            return None
         return body
+
+    def _next_whole(self, position: int) -> tuple[int, memoryview]:
+        """Look for a record by its first byte and its checksum.
+
+        Raises:
+            StopIteration: there is none.
+        """
+        for match in _FIRST_BYTE.finditer(self._content, position + RECORD.size + 1):
+            begin = match.start() - RECORD.size
+            (length,) = _LENGTH.unpack_from(self._content, begin)
+            if not 0 < length <= len(self._content) - match.start():
+                continue
+            self._budget -= length
+            if self._budget < 0:
+                break
+            body = self._body_at(begin)
+            if body is not None:
+                return begin, body
+        raise StopIteration
 
 
 def _about(path: str, body: memoryview) -> dict[str, Any]:
     head = json.loads(bytes(body[1:]))
     refuse_other_formats(path, head["format"], FORMAT_VERSION)
-    about: dict[str, Any] = head["about"]
+    about: dict[str, Any] = dict(head["about"])
     return about
 
 
@@ -145,9 +237,12 @@ def _frame(body: memoryview, tables: dict[int, Table]) -> JournalFrame:
         if isinstance(record, TableRecord):
             tables[record.number] = Table(record.number, record.kind, columns_of(record))
     position += words
-    blocks = []
+    blocks: list[Block] = []
     for _ in range(count):
-        block, position = _block(body, position, tables)
+        table = tables.get(BLOCK_HEAD.unpack_from(body, position)[0])
+        if table is None:  # its layout is lost: how long this block is cannot be told, nor where the next one begins
+            return JournalFrame(number, t, records, tuple(blocks), after_loss=True)
+        block, position = _block(body, position, table)
         blocks.append(block)
     return JournalFrame(number, t, records, tuple(blocks))
 
@@ -162,10 +257,9 @@ def _records(content: list[Any]) -> tuple[Record, ...]:
     return tuple(map(record_of, content))
 
 
-def _block(body: memoryview, position: int, tables: dict[int, Table]) -> tuple[Block, int]:
-    number, holds, rows = BLOCK_HEAD.unpack_from(body, position)
+def _block(body: memoryview, position: int, table: Table) -> tuple[Block, int]:
+    _, holds, rows = BLOCK_HEAD.unpack_from(body, position)
     position += BLOCK_HEAD.size
-    table = tables[number]
     lifetimes = numbers = None
     if holds & HAS_LIFETIMES:
         lifetimes, position = _take(body, position, 4 * rows)

@@ -44,6 +44,13 @@ class TextRecord(NamedTuple):
     text: str
 
 
+class AliveRecord(NamedTuple):
+    """Who is there, told again now and then: after damaged frames a reader goes on from here."""
+
+    lifetimes: list[Any]
+    """The number, id and kind of the first one, then those of the next one, and so on."""
+
+
 class EventRecord(NamedTuple):
     """An event."""
 
@@ -99,6 +106,7 @@ Record: TypeAlias = (
     | ParentRecord
     | LeaveRecord
     | TextRecord
+    | AliveRecord
     | EventRecord
     | ParameterRecord
     | DeclareRecord
@@ -112,6 +120,7 @@ NAMES: dict[type, str] = {
     ParentRecord: "parent",
     LeaveRecord: "leave",
     TextRecord: "text",
+    AliveRecord: "alive",
     EventRecord: "event",
     ParameterRecord: "parameter",
     DeclareRecord: "declare",
@@ -126,6 +135,7 @@ _FIELDS: dict[str, tuple[Any, ...]] = {
     "parent": (int, str),
     "leave": (int,),
     "text": (int, str),
+    "alive": (list,),
     "event": (str, (str, _NONE), (str, _NONE), (dict, _NONE), bool),
     "parameter": (str, (*_NUMBER, str, bool, list, dict, _NONE), str),
     "declare": (list, list),
@@ -155,8 +165,14 @@ def record_of(content: Any) -> Record:
         raise ValueError(f"a record of the unknown type {name!r}")
     if len(fields) != len(expected) or not all(map(isinstance, fields, expected)):
         raise ValueError(f"a record {name} with the fields {fields!r}")
+    if name == "alive" and not _are_alive(fields[0]):
+        raise ValueError(f"a record {name} with the fields {fields!r}")
     record: Record = _TYPES[name](*fields)
     return record
+
+
+def _are_alive(told: list[Any]) -> bool:
+    return len(told) % 3 == 0 and list(map(type, told)) == [int, str, str] * (len(told) // 3)
 
 
 def columns_of(record: TableRecord) -> tuple[Column, ...]:

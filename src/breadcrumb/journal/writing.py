@@ -9,10 +9,12 @@ from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, LARGE, MAGIC, RECORD, SEAL, checksum
 from breadcrumb.journal.lock import lock_file
+from breadcrumb.journal.processes import generation
 from breadcrumb.journal.records import FactRecord, Record, plain
 
 _SYNC_SECONDS = 1.0
 _MOST_PARTS = 1024  # what every system takes in one call
+_CLOSED = -1
 
 
 Block: TypeAlias = list[bytes]
@@ -40,8 +42,9 @@ class JournalWriter:
         self._file = os.open(path, flags, 0o644)
         lock_file(self._file)
         self._frames = 0
+        self._process = generation()
         self._closing = threading.Event()
-        self._size = os.write(self._file, MAGIC)
+        self._size = self._due = os.write(self._file, MAGIC)
         self._write([ABOUT + _json({"format": FORMAT_VERSION, "about": about})])
         self._syncer = threading.Thread(target=self._sync_now_and_then, name="breadcrumb-sync", daemon=True)
         self._syncer.start()
@@ -51,6 +54,7 @@ class JournalWriter:
 
         Raises:
             OSError: the disk is full or gone. What was half written is taken back; nothing more can be recorded.
+            ValueError: the journal is closed, or is another process's.
         """
         words = _json(list(map(plain, records))) if records else b""
         parts = [FRAME + FRAME_HEAD.pack(frame, t, len(words), len(blocks)) + words]
@@ -75,12 +79,38 @@ class JournalWriter:
 
     def abandon(self) -> None:
         """Close the journal without the mark of completeness: the trace will say that it was cut."""
-        self._closing.set()
-        self._syncer.join()
-        os.close(self._file)
+        if self._file < 0:
+            return
+        if self._is_ours:  # a process that was forked off has no thread to wait for
+            self._closing.set()
+            self._syncer.join()
+        file, self._file = self._file, _CLOSED
+        os.close(file)
+
+    def settle(self) -> int:
+        """Return how many bytes are written, after an interrupt: a record that is not whole is taken back."""
+        actual = os.fstat(self._file).st_size
+        if actual == self._due:
+            self._size = self._due
+        elif actual > self._size:
+            os.ftruncate(self._file, self._size)
+        self._due = self._size
+        return self._size
+
+    @property
+    def size(self) -> int:
+        """How many bytes are written."""
+        return self._size
+
+    @property
+    def _is_ours(self) -> bool:
+        return generation() == self._process
 
     def _write(self, parts: Block) -> None:
+        if self._file < 0 or not self._is_ours:
+            raise ValueError("the journal is closed" if self._file < 0 else "the journal is another process's")
         size = sum(map(len, parts))
+        self._due = self._size + RECORD.size + size
         large = size > LARGE and hasattr(os, "writev") and len(parts) < _MOST_PARTS
         if not large:  # then copying the parts together is quicker than handing them over one by one
             parts = [b"".join(parts)]
@@ -92,7 +122,7 @@ class JournalWriter:
         except OSError:
             os.ftruncate(self._file, self._size)
             raise
-        self._size += len(head) + size
+        self._size = self._due
 
     def _write_rest(self, record: bytes, written: int) -> None:
         while written < len(record):
@@ -105,4 +135,4 @@ class JournalWriter:
 
 
 def _json(value: Any) -> bytes:
-    return json.dumps(value, ensure_ascii=False, separators=(",", ":")).encode("utf-8", "surrogatepass")
+    return json.dumps(value, ensure_ascii=False, separators=(",", ":")).encode()

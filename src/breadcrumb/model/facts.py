@@ -30,6 +30,8 @@ class Fact:
 
 CUT = "cut"
 """The recording has no end of its own: the game, or what recorded it, was killed."""
+DAMAGED = "damaged"
+"""A part of the journal is damaged; the detail says between which frames."""
 EMPTY = "empty"
 """No frame was recorded."""
 IN_MEMORY = "in-memory"
@@ -56,11 +58,15 @@ def _about(fact: Fact) -> str:
 _WORDS: dict[str, Callable[[Fact], str]] = {
     CUT: lambda fact: f"the recording was cut after frame {fact.detail}; all frames up to there are whole",
     EMPTY: lambda fact: "no frame was recorded",
+    DAMAGED: lambda fact: f"the journal is damaged {fact.detail}; what was recorded there is lost",
     IN_MEMORY: lambda fact: f"held in memory: {fact.detail}",
     OTHER_TYPE: lambda fact: f"{fact.kind}.{fact.property} changed its type {_times(fact.count)}; recorded as missing",
     PAUSED: lambda fact: f"the recording was paused after frame {fact.detail}, for {counted(fact.count, 'frames')}",
     LOST_FRAMES: lambda fact: f"the game could not send {counted(fact.count, 'frames')}",
     UNKNOWN_FIELD: lambda fact: f"the field {fact.property!r} is not known and was ignored, {_times(fact.count)}",
+    "not-plain": lambda fact: (
+        f"a value given to {fact.property} could not be recorded, {_times(fact.count)} ({fact.detail})"
+    ),
     "unreadable": lambda fact: f"{fact.kind}.{fact.property} could not be read {_times(fact.count)} ({fact.detail})",
     "data-unreadable": lambda fact: (
         f"the data of {fact.property} could not be read {_times(fact.count)} ({fact.detail})"

@@ -1,10 +1,12 @@
 """Objects whose properties a game holds in arrays: each array goes into the frame as a whole."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import BLOCK_HEAD, BY_COLUMN, CODES_HEAD, HAS_CODES, HAS_LIFETIMES, HAS_NUMBERS, Column
 from breadcrumb.journal.writing import Block
+from breadcrumb.record.codes import OtherType, cannot_read
+from breadcrumb.record.plain import plain_text
 from breadcrumb.record.readers import PARTS
 from breadcrumb.record.state import RecorderState
 
@@ -21,6 +23,7 @@ class ArrayGroup:
         self._arrays = {name: _getter(array) for name, array in arrays.items()}
         self._alive: dict[Any, tuple[int, str]] = {}
         self._key: Any = None
+        self._layout: list[Any] = []
         self._rows = 0
         self._anew = True
         self._table: int | None = None
@@ -32,10 +35,11 @@ class ArrayGroup:
     def meet(self) -> None:
         """See who is there now: begin and end lifetimes."""
         ids = self._ids()
-        key = ids.tobytes() if hasattr(ids, "tobytes") else list(ids)
+        packed = hasattr(ids, "tobytes") and ids.dtype.kind != "O"  # bytes of objects are their addresses
+        key: Any = (ids.dtype.str, ids.tobytes()) if packed else list(ids)
         if key == self._key:
             return
-        listed = ids.tolist() if hasattr(ids, "tolist") else key
+        listed = ids.tolist() if packed else key
         now = set(listed)
         if len(now) < len(listed):
             raise ValueError("an id is listed twice")
@@ -43,7 +47,7 @@ class ArrayGroup:
             self._state.leaves(self._alive.pop(id)[1])
         for id in listed:
             if id not in self._alive:
-                self._alive[id] = self._state.begins(self._kind, id, str)
+                self._alive[id] = self._state.begins(self._kind, id, plain_text)
         self._key, self._rows, self._anew = key, len(listed), True
         self._lifetimes = self._packed_lifetimes(listed)
 
@@ -53,12 +57,27 @@ class ArrayGroup:
         for name, array in arrays.items():
             if len(array) != self._rows:
                 raise ValueError(f"{name}: expected {self._rows} rows, one for each id, found {len(array)}")
-        if self._table is None:
-            if not self._rows:
-                return []
-            self._columns = _columns_of(arrays)
-            self._table = self._state.new_table(self._kind, self._columns)
+        if self._table is None and not self._rows:
+            return []
+        layout = [(array.dtype, array.shape[1:]) for array in arrays.values()]
+        if layout != self._layout:
+            columns = _columns_of(arrays)
+            if self._table is None:
+                self._columns, self._table = columns, self._state.new_table(self._kind, columns)
+            elif columns != self._columns:
+                self._note_other_types(columns)
+                return self.unsampled()
+            self._layout = layout
         return self._pack(arrays)
+
+    def _note_other_types(self, columns: list[Column]) -> None:
+        """Note which arrays hold another sort of values than at first; another dtype of numbers is the same sort."""
+        for name in self._arrays:
+            if [one for one in columns if one.property == name] != [
+                one for one in self._columns if one.property == name
+            ]:
+                error = OtherType("expected values of the sort that the array had at first, found another one")
+                cannot_read(self._state, self._kind, name, error)
 
     def unsampled(self) -> list[Block]:
         """Return the block that says that no object was read on this frame; their lifetimes go on."""
@@ -79,6 +98,19 @@ class ArrayGroup:
         self._key = None  # so that the lifetimes are packed again
         if self._table is not None:
             self._table = self._state.new_table(self._kind, self._columns)
+
+    def retell(self) -> None:
+        """Let the next block say everything again, and not only what changed."""
+        self._anew = True
+
+    def recover(self) -> Collection[str]:
+        """Put in order what an interrupted frame left behind, and return the ids of the objects that are there."""
+        alive = self._state.alive
+        self._alive = {
+            id: (lifetime, name) for id, (lifetime, name) in self._alive.items() if alive.get(name) == lifetime
+        }
+        self._key, self._numbers, self._flags, self._anew = None, [], [], True
+        return {name for _, name in self._alive.values()}
 
     def _packed_lifetimes(self, ids: list[Any]) -> bytes:
         return b"".join(self._alive[id][0].to_bytes(4, "little") for id in ids)

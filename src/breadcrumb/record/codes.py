@@ -2,9 +2,11 @@
 
 import contextlib
 import struct
+from enum import Enum
 from typing import Any
 
 from breadcrumb.journal.layout import MISSING_FLAG, MISSING_TEXT
+from breadcrumb.record.plain import plain_text, words_of
 from breadcrumb.record.readers import Property, fetch
 from breadcrumb.record.state import RecorderState
 
@@ -24,7 +26,7 @@ class CodeColumn:
         """Return the packed column, or None if it is as on the frame before; the values are None if reading failed."""
         codes = None
         if values is not None:
-            with contextlib.suppress(KeyError, TypeError):  # an unseen text, a missing value, or something else
+            with contextlib.suppress(Exception):  # an unseen text, a missing value, or what the game's own class raises
                 codes = [self._codes[value] for value in values]
         if codes is None:
             codes = [self._code(thing) for thing in things]
@@ -49,13 +51,14 @@ class CodeColumn:
             if self.column.type == "flag":
                 if value not in (0, 1):
                     raise OtherType(f"expected true or false, found {value!r}")
-                return int(value)
-            if not isinstance(value, str):
+                return int(bool(value))
+            if not isinstance(value, str | Enum):
                 raise OtherType(f"expected a text, found {value!r}")
+            text = plain_text(value)
         except Exception as error:  # the game's own code; this value is missing and counted
             cannot_read(self._state, self._kind, self.prop.name, error)
             return self._missing
-        code = self._codes[value] = self._state.text_code(value)
+        code = self._codes[value] = self._state.text_code(text)
         return code
 
 
@@ -67,4 +70,4 @@ def cannot_read(state: RecorderState, kind: str, name: str, error: Exception) ->
     """Note that a property cannot be read, or that its value is of another type than the first one."""
     changed = isinstance(error, OtherType)
     code, detail = ("other-type", "") if changed else ("unreadable", type(error).__name__)
-    state.trouble(code, f"recorded as missing: {error}", kind=kind, property=name, detail=detail)
+    state.trouble(code, f"recorded as missing: {words_of(error)}", kind=kind, property=name, detail=detail)

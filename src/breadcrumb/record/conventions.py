@@ -1,7 +1,10 @@
-"""The conventions of a world, as `about` tells them; a wrong one would make every check of the session wrong."""
+"""What is handed over before anything is recorded: the conventions of a world and names, made plain or refused."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
+
+from breadcrumb.errors import Misuse
+from breadcrumb.record.plain import plain_data, plain_text, words_of
 
 SPACES = ("world", "parent", "screen")
 """What the values of a property may be relative to: the world, the object's own parent, or the screen."""
@@ -27,3 +30,45 @@ def wrong_convention(about: Mapping[str, Any]) -> str:
             if field == "spaces" and text not in SPACES:
                 return f"expected {', '.join(SPACES)} at {field}.{name}, found {text!r}"
     return ""
+
+
+def plain_about(about: Mapping[str, Any]) -> dict[str, Any]:
+    """Return what is known of the session as plain data.
+
+    Raises:
+        Misuse: it cannot be made plain, or a convention is not what it can be.
+    """
+    try:
+        plain: dict[str, Any] = plain_data(about)
+    except Exception as error:  # what a game hands over may raise anything when it is looked at
+        raise Misuse(f"Recorder: what is told of the session cannot be written: {words_of(error)}") from None
+    if problem := wrong_convention(plain):
+        raise Misuse(f"Recorder: {problem}")
+    return plain
+
+
+def names_of(names: Iterable[Any]) -> list[str]:
+    """Return several names as texts.
+
+    Raises:
+        TypeError: it is one text.
+        Exception: whatever a name itself raises when its text is asked for.
+    """
+    if isinstance(names, str):
+        raise TypeError(f"expected a list of names, found the text {names!r}")
+    return [plain_text(name) for name in names]
+
+
+def kind_of(kind: Any) -> str:
+    """Return the name of a kind.
+
+    Raises:
+        Misuse: it is empty, or has no text.
+    """
+    try:
+        name = plain_text(kind)
+    except Exception as error:  # what a game hands over may raise anything when it is looked at
+        raise Misuse(f"kind: expected a text, found what has none: {words_of(error)}") from None
+    if not name:
+        raise Misuse("kind: expected a text of one letter or more, found an empty one")
+    return name

@@ -2,7 +2,8 @@
 
 import operator
 import struct
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
+from enum import Enum
 from typing import Any, NamedTuple, Protocol
 
 from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIFETIMES, HAS_NUMBERS, MISSING, Column
@@ -64,6 +65,12 @@ class Watched(Protocol):
 
     def next_part(self) -> None:
         """Note everything again that holds now, for another part of the recording."""
+
+    def retell(self) -> None:
+        """Let the next block say everything again, and not only what changed."""
+
+    def recover(self) -> Collection[str]:
+        """Put in order what an interrupted frame left behind, and return the ids of the objects that are there."""
 
 
 class Group:
@@ -152,11 +159,32 @@ class Group:
         if self._table is not None:
             self._note_table()
 
+    def retell(self) -> None:
+        """Let the next block say everything again, and not only what changed."""
+        self._anew = True
+
+    def recover(self) -> Collection[str]:
+        """Put in order what an interrupted frame left behind, and return the ids of the objects that are there."""
+        alive = self._state.alive
+        self._members = {address: one for address, one in self._members.items() if alive.get(one.name) == one.lifetime}
+        self._newborn = [pair for pair in self._newborn if id(pair[0]) in self._members]
+        self._things, self._packed, self._codes, self._anew = [], b"", None, True
+        return {one.name for one in self._members.values()}
+
     def _compare_generations(self, things: list[Any], reader: Reader) -> None:
-        now = {id(thing): fetch(reader, thing) for thing in things}
-        before = self._generations
-        self._renewed |= {address for address, one in now.items() if address in before and one != before[address]}
-        self._generations = now
+        """Renew the objects whose generation is another one; one that cannot be read is as it was."""
+        before, self._generations = self._generations, {}
+        for thing in things:
+            address = id(thing)
+            try:
+                now = fetch(reader, thing)
+                changed = address in before and bool(now != before[address])
+            except Exception as error:  # the game's own code may raise anything; the object is recorded all the same
+                cannot_read(self._state, self._spec.kind, "generation", error)
+                now, changed = before.get(address), False
+            self._generations[address] = now
+            if changed:
+                self._renewed.add(address)
 
     def _meet(self, things: list[Any]) -> None:
         """Begin and end lifetimes so that the members are these objects; drop an object that is listed twice."""
@@ -189,7 +217,11 @@ class Group:
     def _parent_of(self, thing: Any) -> str | None:
         if self._spec.parent is None:
             return None
-        return self._state.name_of(fetch(self._spec.parent, thing))
+        try:
+            return self._state.name_of(fetch(self._spec.parent, thing))
+        except Exception as error:  # the game's own code may raise anything; the object is recorded all the same
+            cannot_read(self._state, self._spec.kind, PARENT, error)
+            return None
 
     def _lay_out(self, things: list[Any]) -> None:
         """Settle the columns at the first sight of an object, and compile what reads them."""
@@ -240,7 +272,7 @@ class Group:
 
         What was read of them is None if reading failed; then each is read again by itself.
         """
-        if codes is not None and codes == self._codes and not anew:
+        if codes is not None and not anew and _equal(codes, self._codes):
             return b""
         width = len(self._columns)
         columns = [None if codes is None else codes[place::width] for place in range(width)]
@@ -276,7 +308,7 @@ def _as_number(value: Any) -> float:
     if value is None:
         return MISSING
     try:
-        return float(value)
+        return float(value.value if isinstance(value, Enum) else value)
     except (TypeError, ValueError):
         raise OtherType(f"expected a number, found {value!r}") from None
 
@@ -286,6 +318,13 @@ _ANY = object()
 
 def _equal_of(thing: Any) -> Any:
     return type(thing).__eq__
+
+
+def _equal(some: list[Any], others: list[Any] | None) -> bool:
+    try:
+        return bool(some == others)
+    except Exception:  # a class of the game whose `==` raises; whoever looks at its values one by one notes it
+        return False
 
 
 def _same_objects(some: list[Any], others: list[Any]) -> bool:

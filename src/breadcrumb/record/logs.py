@@ -5,6 +5,8 @@ import os
 from collections.abc import Callable
 from typing import Any
 
+from breadcrumb.record.plain import plain_text, words_of
+
 EVENT = "error"
 """The name of the event that a script error is recorded as."""
 
@@ -23,9 +25,9 @@ class _Handler(logging.Handler):
         if record.name.split(".")[0] == _OWN:
             return
         try:
-            message = record.getMessage()
-        except Exception:  # the game's arguments may not fit its own format
-            message = str(record.msg)
+            message = plain_text(record.getMessage())
+        except Exception as error:  # the game's arguments may not fit its own format, or have no text
+            message = plain_text(record.msg) if isinstance(record.msg, str) else words_of(error)
         data = {
             "message": message,
             "level": record.levelname,

@@ -5,6 +5,7 @@ from typing import Any
 
 from breadcrumb.errors import Misuse, TraceExists
 from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
+from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.writing import JournalWriter
 
 SUFFIX = ".crumbs"
@@ -18,6 +19,8 @@ def begin(folder: str, overwrite: bool, about: dict[str, Any]) -> JournalWriter:
         TraceExists: there is something at this path already.
         OSError: the folder cannot be made.
     """
+    if "\0" in folder:
+        raise Misuse(f"expected the path of a folder, found {folder!r}, with a NUL in it")
     if not folder.endswith(SUFFIX):
         raise Misuse(f"expected a name that ends in {SUFFIX}, found {folder!r}; record into {folder}{SUFFIX}")
     if os.path.exists(folder):
@@ -29,9 +32,25 @@ def begin(folder: str, overwrite: bool, about: dict[str, Any]) -> JournalWriter:
 
 
 def _remove_trace(folder: str) -> None:
+    """Remove a trace that nobody records into.
+
+    Raises:
+        TraceExists: it is something else, or is being recorded.
+    """
     import shutil  # here: rarely needed
 
+    if not os.path.isdir(folder) or os.path.islink(folder):
+        raise TraceExists(f"{folder} is a file or a link, and no trace; it is not overwritten")
     there = os.listdir(folder)
     if there and not {FILE_NAME, ABOUT_NAME} & set(there):
         raise TraceExists(f"{folder} is not a trace; it is not overwritten")
-    shutil.rmtree(folder)
+    aside = f"{folder.rstrip(os.sep)}.removed-{os.getpid()}"
+    try:
+        if FILE_NAME in there:
+            with open(os.path.join(folder, FILE_NAME), "rb") as journal:
+                if not lock_file(journal):
+                    raise TraceExists(f"{folder} is being recorded; end that recording, or record under another name")
+        os.rename(folder, aside)  # a system that does not lock refuses this while somebody writes in it
+    except PermissionError as error:
+        raise TraceExists(f"{folder} cannot be replaced ({error.strerror}); is it being recorded?") from None
+    shutil.rmtree(aside)

@@ -3,6 +3,7 @@
 import keyword
 import struct
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from enum import Enum
 from typing import Any, NamedTuple, TypeAlias, cast
 
 from breadcrumb.errors import Misuse
@@ -52,7 +53,7 @@ def check_readers(properties: Mapping[str, object]) -> None:
             )
 
 
-def check_names(names: Iterable[str]) -> None:
+def check_names(names: Iterable[object]) -> None:
     """Refuse what cannot be the name of a property: anything but a text that can be written to a file.
 
     Raises:
@@ -60,7 +61,8 @@ def check_names(names: Iterable[str]) -> None:
     """
     for name in names:
         if not _is_writable(name):
-            raise Misuse(f"property {name!r}: expected a text of one letter or more, without lone surrogates")
+            found = repr(name) if isinstance(name, str) else f"a {type(name).__name__}"
+            raise Misuse(f"property: expected a text of one letter or more, without lone surrogates; found {found}")
 
 
 def all_properties(
@@ -71,6 +73,7 @@ def all_properties(
     Raises:
         Misuse: one was given twice.
     """
+    check_names(listed or ())
     twice = {*(listed or {})} & {*named, *([PARENT] if parent is not None else [])}
     if twice:
         raise Misuse(f"property {min(twice)!r} is given twice; give it once")
@@ -217,6 +220,8 @@ def _parts_of(value: Any) -> int:
 
 
 def _type_of(value: Any) -> ColumnType:
+    if isinstance(value, Enum):
+        value = value.value
     if isinstance(value, str):
         return "text"
     return "flag" if type(value).__name__ in ("bool", "bool_") else "number"

@@ -1,24 +1,24 @@
 """The recorder that a Python game calls."""
 
-import math
 import os
+import sys
+import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
-from types import TracebackType
+from types import FrameType, TracebackType
 from typing import Any, Self
 
 from breadcrumb.errors import BreadcrumbError, Misuse
-from breadcrumb.journal.records import ClockRecord, DeclareRecord, EventRecord, ParameterRecord
-from breadcrumb.journal.writing import Block
+from breadcrumb.journal.processes import generation
+from breadcrumb.journal.records import DeclareRecord, ParameterRecord
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
-from breadcrumb.record.conventions import wrong_convention
+from breadcrumb.record.conventions import kind_of, names_of, plain_about
+from breadcrumb.record.frames import FrameWriter
 from breadcrumb.record.groups import Group, GroupSpec, Sampling, Watched
 from breadcrumb.record.making import begin
-from breadcrumb.record.plain import plain_data
+from breadcrumb.record.plain import plain_data, plain_text, words_of
 from breadcrumb.record.readers import Reader, Readers, all_properties, check_names, check_readers
 from breadcrumb.record.state import RecorderState
-
-_NO_CLOCK = (None, None, None, None)
 
 
 class Recorder:
@@ -57,19 +57,17 @@ class Recorder:
     ) -> None:
         folder = os.fspath(path)
         about.setdefault("started_at", time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()))
-        if problem := wrong_convention(about):
-            raise Misuse(f"Recorder: {problem}")
-        self._strict, self._about = strict, plain_data(about)
-        self._journal = begin(folder, overwrite, self._about)
-        self._folder, self._part = folder, 1
+        self._strict, self._about = strict, plain_about(about)
+        journal = begin(folder, overwrite, self._about)
+        self._folder, self._part, self._process = folder, 1, generation()
         self._state = RecorderState(strict)
-        self._groups: list[Watched] = []
+        self._frames = FrameWriter(journal, self._state, strict)
         self._watched: dict[Any, list[tuple[Any, str]]] = {}
-        self._events: list[tuple[str, Any, Any, Mapping[str, Any] | None]] = []
         self._detach: list[Callable[[], None]] = []
-        self._frame, self._t = -1, -math.inf
         self._open, self._paused = True, False
         self._paused_after, self._skipped = -1, 0
+        self._lock = threading.RLock()
+        self._is_busy = self._must_close = False
 
     # What to record
 
@@ -98,7 +96,7 @@ class Recorder:
                 vector, or a function of the object.
             named: the same, for properties whose names can stand before an equals sign.
         """
-        readers = all_properties(properties, named, parent)
+        kind, readers = kind_of(kind), all_properties(properties, named, parent)
         key = (kind, parent, every, only_while, tuple(readers.items()))
         if key not in self._watched:
             pairs: list[tuple[Any, str]] = []
@@ -137,7 +135,7 @@ class Recorder:
             properties: as for `watch`.
             named: as for `watch`.
         """
-        readers = all_properties(properties, named, parent)
+        kind, readers = kind_of(kind), all_properties(properties, named, parent)
         self._add_group(GroupSpec(kind, readers, id, parent, generation, Sampling(every, only_while)), source)
 
     def watch_arrays(
@@ -170,17 +168,33 @@ class Recorder:
         """
         arrays = all_properties(properties, named)
         check_names(arrays)
+        kind = kind_of(kind)
         self.declare(kinds=[kind])
         self._add(ArrayGroup(self._state, kind, ids, arrays))
 
     def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = ()) -> None:
         """Name events and kinds that may occur, so that their absence means just that."""
-        note = DeclareRecord([str(name) for name in events], [str(name) for name in kinds])
-        self._state.stands(("declare", *note.events, "", *note.kinds), note)
+        if not self._records_here():
+            return
+        with self._lock:
+            try:
+                note = DeclareRecord(names_of(events), names_of(kinds))
+            except Exception as error:  # what a game hands over may raise anything when it is looked at
+                self._frames.not_plain("declare", error)
+                return
+            self._state.stands(("declare", *note.events, "", *note.kinds), note)
 
     def parameter(self, name: str, value: float | str | bool, unit: str = "") -> None:
         """Record a tuning constant of the game, or its new value."""
-        self._state.stands(("parameter", name), ParameterRecord(name, plain_data(value), unit))
+        if not self._records_here():
+            return
+        with self._lock:
+            try:
+                record = ParameterRecord(plain_text(name), plain_data(value), plain_text(unit))
+            except Exception as error:  # what a game hands over may raise anything when it is looked at
+                self._frames.not_plain("parameter", error)
+                return
+            self._state.stands(("parameter", record.name), record)
 
     def errors_from(self, logger: Any, *, level: int | str = "ERROR") -> None:
         """Record what a logger is told as `error` events, from this level on, until the recorder is closed.
@@ -204,7 +218,10 @@ class Recorder:
             on: the id of whom it was done to, or the watched object itself.
             data: what else there is to know, as plain data.
         """
-        self._events.append((name, by, on, data))
+        if not self._records_here():
+            return
+        with self._lock:
+            self._frames.event(name, by, on, data)
 
     def brief_lifetime(self, kind: str, *, id: str | None = None, parent: Any = None) -> None:
         """Record an object that appeared and left since the last frame, and so was never sampled.
@@ -214,13 +231,25 @@ class Recorder:
             id: its name; without it, it is numbered like others of its kind.
             parent: the object that it belonged to, or that one's id.
         """
-        owner = self._state.name_of(parent)
-        _, name = self._state.begins(kind, None, None if id is None else lambda _: id, made=True, parent=owner)
-        self._state.leaves(name)
+        if not self._records_here():
+            return
+        with self._lock:
+            try:
+                kind = plain_text(kind)
+            except Exception as error:  # what a game hands over may raise anything when it is looked at
+                self._frames.not_plain("brief_lifetime", error)
+                return
+            owner = self._state.name_of(parent)
+            _, name = self._state.begins(kind, None, None if id is None else lambda _: id, made=True, parent=owner)
+            self._state.leaves(name)
 
     def renew(self, thing: Any) -> None:
         """Let a watched object begin a new lifetime on the next frame: a pooled object was reused."""
-        if not any(group.renew(thing) for group in self._groups):
+        if not self._records_here():
+            return
+        with self._lock:
+            if any(group.renew(thing) for group in self._frames.groups):
+                return
             words = f"an object of type {type(thing).__name__} is not there to begin a new lifetime"
             self._state.trouble("unwatched-renewed", words, detail=type(thing).__name__)
 
@@ -244,27 +273,35 @@ class Recorder:
             scale: how fast game time runs against real time; 0.5 is slow motion.
             paused: whether the game is paused.
         """
-        if not self._open:
+        if not self._records_here():
             return
-        if self._paused:
-            self._frame = self._next_number(frame)
-            self._skipped += 1
-            self._events.clear()
-            return
-        try:
-            clock = (wall, steps, scale, paused)
-            if clock != _NO_CLOCK:
-                self._state.records.append(ClockRecord(*map(plain_data, clock)))
-            self._take_frame(t, frame)
-        except Exception as error:
-            if self._strict:
-                raise
-            self._state.trouble("frame-not-recorded", str(error), detail=type(error).__name__)
+        with self._lock:
+            if self._is_busy and self._is_under_way(sys._getframe(1)):
+                words = "frame() was called within frame(), by a reader of the game or a signal handler"
+                self._state.trouble("frame-not-recorded", words, detail="nested")
+                return
+            self._is_busy = True
+            try:
+                self._frames.settle()
+                if self._paused:
+                    self._frames.skip(frame)
+                    self._skipped += 1
+                else:
+                    clock = None if wall is steps is scale is paused is None else (wall, steps, scale, paused)
+                    self._frames.write(t, frame, clock)
+            except Exception as error:
+                if self._strict:
+                    raise
+                self._state.trouble("frame-not-recorded", words_of(error), detail=type(error).__name__)
+            finally:
+                self._is_busy = False
+                if self._must_close or self._frames.is_stopped:
+                    self._close()
 
     def pause(self) -> None:
         """Record neither frames nor events until `resume()`; the frames in between are a gap in the trace."""
         if not self._paused:
-            self._paused, self._paused_after, self._skipped = True, self._frame, 0
+            self._paused, self._paused_after, self._skipped = True, self._frames.frame, 0
 
     def resume(self) -> None:
         """Record again from the next frame on."""
@@ -278,28 +315,34 @@ class Recorder:
         Every object that is there goes on in the new part under its id, as one that was there before. If the new trace
         cannot be made, the session goes on in the old one.
         """
-        if not self._open:
-            return
-        folder = os.fspath(path)
-        about = {**self._about, "part": self._part + 1, "continues": os.path.basename(self._folder)}
-        try:
-            journal = begin(folder, False, about)
-        except (BreadcrumbError, OSError) as error:
-            self._state.trouble("no-new-part", str(error))
-            return
-        self._seal(late=())
-        self._journal, self._folder, self._part = journal, folder, self._part + 1
-        self._state.next_part()
-        for group in self._groups:
-            group.next_part()
+        with self._lock:
+            if not self._records_here():
+                return
+            folder = os.fspath(path)
+            about = {**self._about, "part": self._part + 1, "continues": os.path.basename(self._folder)}
+            try:
+                journal = begin(folder, False, about)
+            except (BreadcrumbError, OSError) as error:
+                self._state.trouble("no-new-part", words_of(error))
+                return
+            self._frames.next_part(journal)
+            self._folder, self._part = folder, self._part + 1
 
     def close(self) -> None:
-        """Seal the trace; events since the last frame are kept as late ones. A second call does nothing."""
-        if self._open:
+        """Seal the trace; events since the last frame are kept as late ones. A second call does nothing.
+
+        Within `frame()`, as a signal handler may call it, it takes effect as soon as that frame is done. In a process
+        that was forked off it only lets go of the file.
+        """
+        if self._open and generation() != self._process:
             self._open = False
-            for detach in self._detach:
-                detach()
-            self._seal(late=[self._event_of(*event, late=True) for event in self._events])
+            self._frames.journal.abandon()
+            return
+        with self._lock:
+            if self._is_busy and self._is_under_way(sys._getframe(1)):
+                self._must_close = True
+            elif self._open:
+                self._close()
 
     def __enter__(self) -> Self:
         return self
@@ -321,74 +364,24 @@ class Recorder:
         self._add(Group(self._state, spec, source))
 
     def _add(self, group: Watched) -> None:
-        self._groups.append(group)
-        self._state.crowds.append(group)
+        with self._lock:
+            self._frames.groups.append(group)
+            self._state.crowds.append(group)
 
-    def _take_frame(self, t: float, frame: int | None) -> None:
-        number, t = self._next_number(frame), self._next_time(t)
-        blocks = self._blocks()
-        events, self._events = self._events, []
-        records = self._state.take()
-        records += [self._event_of(*event, late=False) for event in events]
-        records += self._state.take()  # troubles with the events
-        self._state.began = True
-        self._frame, self._t = number, t
-        try:
-            self._journal.write_frame(number, t, records, blocks)
-        except OSError as error:  # a later frame only says what changed since this one, so recording ends here
-            self.close()
-            self._state.trouble("stopped", f"frame {number} could not be written: {error}", detail=f"frame {number}")
+    def _records_here(self) -> bool:
+        """Tell whether this recorder is open, and was begun by this process and not by one that it was forked from."""
+        return self._open and generation() == self._process
 
-    def _blocks(self) -> list[Block]:
-        """See who is there, then read it: a child's parent may be in a group that is read later."""
-        unread = []
-        for group in self._groups:
-            try:
-                group.meet()
-            except Exception as error:  # the game's own code may raise anything; the other groups are still recorded
-                self._not_recorded(error)
-                unread.append(group)
-        blocks: list[Block] = []
-        for group in self._groups:
-            try:
-                blocks += group.unsampled() if group in unread else group.blocks()
-            except Exception as error:
-                self._not_recorded(error)
-                blocks += group.unsampled()
-        return blocks
+    def _is_under_way(self, call: FrameType | None) -> bool:
+        """Tell whether a call of `frame` of this recorder is further up; one that was interrupted is not."""
+        code = Recorder.frame.__code__
+        while call is not None and not (call.f_code is code and call.f_locals.get("self") is self):
+            call = call.f_back
+        return call is not None
 
-    def _not_recorded(self, error: Exception) -> None:
-        if self._strict:
-            raise error
-        self._state.trouble("group-not-recorded", str(error), detail=type(error).__name__)
-
-    def _next_number(self, frame: int | None) -> int:
-        if frame is None or frame > self._frame:
-            return self._frame + 1 if frame is None else frame
-        self._state.trouble(
-            "frame-number-fell", f"frame {frame} came after frame {self._frame} and is counted on from that"
-        )
-        return self._frame + 1
-
-    def _next_time(self, t: float) -> float:
-        t = float(t)
-        if math.isfinite(t) and t >= self._t:
-            return t
-        last = self._t if math.isfinite(self._t) else 0.0
-        self._state.trouble("time-fell", f"time {t} came after {last}; the frame is recorded at {last}")
-        return last
-
-    def _event_of(self, name: str, by: Any, on: Any, data: Mapping[str, Any] | None, *, late: bool) -> EventRecord:
-        try:
-            plain = plain_data(dict(data)) if data else None
-        except Exception as error:  # what a game hands over may raise anything when it is looked at
-            words = f"recorded without: {error}"
-            self._state.trouble("data-unreadable", words, property=str(name), detail=type(error).__name__)
-            plain = None
-        return EventRecord(str(name), self._state.name_of(by), self._state.name_of(on), plain, late)
-
-    def _seal(self, late: Iterable[EventRecord]) -> None:
-        try:
-            self._journal.seal([*self._state.left_over(), *late], self._state.facts)
-        except OSError as error:
-            self._state.trouble("not-sealed", f"its frames are complete, its end is missing: {error}")
+    def _close(self) -> None:
+        self._open = self._must_close = False
+        for detach in self._detach:
+            detach()
+        if not self._frames.is_stopped:
+            self._frames.close()

@@ -1,11 +1,14 @@
 """The state of a recorder: names of objects, what was told once and still holds, and what went wrong."""
 
 from collections import Counter
+from collections.abc import Collection
+from enum import Enum
 from typing import Any, Protocol
 
 from breadcrumb.errors import BreadcrumbError
-from breadcrumb.journal.records import DeclareRecord, ParameterRecord, Record
+from breadcrumb.journal.records import AppearRecord, DeclareRecord, ParameterRecord, Record
 from breadcrumb.journal.state import RecordingState
+from breadcrumb.record.plain import plain_text, words_of
 from breadcrumb.record.readers import Reader, fetch
 
 
@@ -40,9 +43,10 @@ class RecorderState(RecordingState):
         name = f"{kind}-{self._sights[kind]}"
         if id_reader is not None:
             try:
-                name = str(fetch(id_reader, thing))
+                name = plain_text(fetch(id_reader, thing)) or name
             except Exception as error:  # the game's own code may raise anything; the object is recorded all the same
-                self.trouble("id-unreadable", f"recorded as {name}: {error}", kind=kind, detail=type(error).__name__)
+                words = f"recorded as {name}: {words_of(error)}"
+                self.trouble("id-unreadable", words, kind=kind, detail=type(error).__name__)
         if name in self.alive:
             double = next(f"{name}~{n}" for n in range(2, len(self.alive) + 3) if f"{name}~{n}" not in self.alive)
             words = f"two objects have the id {name} at the same time; one is recorded as {double}"
@@ -56,9 +60,11 @@ class RecorderState(RecordingState):
         self.records.append(record)
 
     def name_of(self, thing: Any) -> str | None:
-        """Return the id of a watched object; a text is an id already."""
-        if thing is None or isinstance(thing, str):
-            return thing
+        """Return the id of a watched object; a text, a whole number or a member of an enumeration is an id already."""
+        if thing is None:
+            return None
+        if isinstance(thing, str | int | Enum):
+            return plain_text(thing)
         for crowd in self.crowds:
             name = crowd.name_of(thing)
             if name is not None:
@@ -67,17 +73,32 @@ class RecorderState(RecordingState):
         self.trouble("unwatched-named", words, detail=type(thing).__name__)
         return None
 
+    def recover(self, named: Collection[str]) -> None:
+        """Put in order what an interrupted frame left: objects that no group holds are gone, or never were there."""
+        for id in [id for id in self.alive if id not in named]:
+            number = self.alive[id]
+            pending = [one for one in self.records if isinstance(one, AppearRecord) and one.lifetime == number]
+            if pending:
+                self.records = [one for one in self.records if getattr(one, "lifetime", None) != number]
+                del self.alive[id]
+            else:
+                self.leaves(id)
+
     def trouble(self, code: str, words: str, *, kind: str = "", property: str = "", detail: str = "") -> None:
         """Count something that could not be recorded, and log the first of its sort."""
-        first = self.fact(code, kind=kind, property=property, detail=detail)
         what = ".".join(part for part in (kind, property) if part)
         said = f"{code}{f' {what}' if what else ''}{f' ({detail})' if detail else ''}: {words}"
+        first = self.fact(code, kind=kind, property=property, detail=detail)
         if self._strict:
             raise BreadcrumbError(said)
         if first:
-            import logging  # here: a game that gives no trouble does not pay for it
+            self.warn(said)
 
-            logging.getLogger("breadcrumb.record").warning("%s", said)
+    def warn(self, words: str) -> None:
+        """Log something."""
+        import logging  # here: a game that gives no trouble does not pay for it
+
+        logging.getLogger("breadcrumb.record").warning("%s", words)
 
     def next_part(self) -> None:
         """Begin anew for another part of the recording: numbers from 0, and the records that still stand."""
@@ -86,4 +107,4 @@ class RecorderState(RecordingState):
 
     def left_over(self) -> list[Record]:
         """Return what was noted since the last frame; before the first one, lifetimes have no frame to belong to."""
-        return [one for one in self.take() if self.began or isinstance(one, ParameterRecord | DeclareRecord)]
+        return [one for one in self.records if self.began or isinstance(one, ParameterRecord | DeclareRecord)]

@@ -37,7 +37,8 @@ def rule_id(rule: Rule, check: CheckInfo) -> str:
         >>> rule_id(rule, CheckInfo("check_heads_do_not_tilt", "suite/check_lamps.py", 3))
         'lamps/heads_do_not_tilt/equals/lamp.pitch'
     """
-    parts = (check.name.removeprefix(_PREFIX), rule.check_name, rule.subject.key)
+    key = (rule.subject.key,) if rule.subject.key else ()  # the parts of a joined one may share no beginning
+    parts = (check.name.removeprefix(_PREFIX), rule.check_name, *key)
     return "/".join(map(_quoted, (check.stem, *((rule.given_id,) if rule.given_id else parts))))
 
 

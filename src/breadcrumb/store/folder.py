@@ -175,15 +175,18 @@ def _write(path: Path, columns: Mapping[str, Any]) -> None:
     texts = [
         name for name in columns if name not in encodings and not pa.types.is_boolean(table.schema.field(name).type)
     ]
-    pq.write_table(
-        table,
-        path,
-        compression="zstd",
-        use_dictionary=texts,
-        column_encoding=encodings or None,
-        row_group_size=_ROW_GROUP,
-    )
-    if pq.read_metadata(path).num_rows != table.num_rows:
+    with path.open("wb") as file:  # Arrow by itself opens no path that is not UTF-8
+        pq.write_table(
+            table,
+            file,
+            compression="zstd",
+            use_dictionary=texts,
+            column_encoding=encodings or None,
+            row_group_size=_ROW_GROUP,
+        )
+    with path.open("rb") as file:
+        rows = pq.read_metadata(file).num_rows
+    if rows != table.num_rows:
         raise TraceError(f"{path}: wrote {table.num_rows} rows and read back another number; is the disk full?")
 
 
@@ -193,7 +196,7 @@ def _write_kind(data: TraceData, kind: str, path: Path) -> None:
     frame = data.session.clock.frames[clock_index]
     arrays = {name: column_array(column) for name, column in columns.items()}
     _write(path, {"lifetime": int_array(lifetime), "frame": int_array(frame), **arrays})
-    with pq.ParquetFile(path) as written:
+    with path.open("rb") as file, pq.ParquetFile(file) as written:
         back = written.read(use_threads=False)
     same = _checksum(ints(back["lifetime"], NOBODY)) == _checksum(lifetime) and all(
         _checksum(column_data(back[name]).values) == _checksum(column.values)

@@ -6,9 +6,10 @@ from typing import Any
 
 import numpy as np
 
-from breadcrumb.journal.layout import MISSING_BITS, MISSING_FLAG, MISSING_TEXT, Column
+from breadcrumb.journal.layout import MISSING_BITS, MISSING_FLAG, Column
 from breadcrumb.journal.reading import Block, Journal, JournalFrame
 from breadcrumb.journal.records import (
+    AliveRecord,
     AppearRecord,
     ClockRecord,
     DeclareRecord,
@@ -22,7 +23,18 @@ from breadcrumb.journal.records import (
 )
 from breadcrumb.model.columns import column_name
 from breadcrumb.model.facts import Fact
-from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Floats, Ints, Lifetimes, Parameter, Session
+from breadcrumb.model.session import (
+    NOBODY,
+    Bools,
+    Clock,
+    ColumnData,
+    Events,
+    Floats,
+    Ints,
+    Lifetimes,
+    Parameter,
+    Session,
+)
 from breadcrumb.store.sorting import by_lifetime_and_frame, merge_columns
 
 
@@ -64,16 +76,19 @@ def trace_from_journal(journal: Journal, label: str, facts: Iterable[Fact] = ())
     told = _Gathered()
     tables: dict[int, _Rows] = {}
     for clock_index, frame in enumerate(journal.frames):
+        if frame.after_loss:
+            told.lost(clock_index)
         told.read(frame.records, clock_index)
         _read_blocks(frame, clock_index, tables)
     last = max(0, len(journal.frames) - 1)
     if journal.seal is not None:
         told.read(journal.seal.records, last)
-    texts = tuple(told.texts)
+    texts = dict(sorted(told.texts.items()))
+    numbers = np.array(sorted(told.started), np.int64)
     parts: dict[str, list[KindTable]] = {}
     for rows in tables.values():
         if rows.counts:
-            parts.setdefault(rows.kind, []).append(rows.finish(texts))
+            parts.setdefault(rows.kind, []).append(rows.finish(texts, numbers))
     by_kind = {kind: _together(some) for kind, some in parts.items()}
     clock = told.clock(
         np.array([frame.frame for frame in journal.frames], np.int64),
@@ -113,11 +128,21 @@ class _Rows:
         self._codes: list[list[Any]] = [[] for _ in codes]
         self._now: dict[str, Any] = {}
         self._codes_now: list[Any] = [None] * len(codes)
+        self._size = 0
+
+    def forget(self) -> None:
+        """Forget what holds now: something is lost, and only a block that says everything is to be trusted."""
+        self._now, self._codes_now, self._size = {}, [None] * len(self._code_columns), 0
 
     def update(self, block: Block) -> None:
-        """Take over what a block says."""
+        """Take over what a block says; without the lifetimes that it goes with, it says nothing."""
         if block.lifetimes is not None:
+            self.forget()
+            self._size = block.rows
             self._now["lifetimes"] = np.frombuffer(block.lifetimes, "<u4")
+        elif block.rows != self._size:
+            self.forget()
+            return
         if block.numbers is not None:
             numbers, width = np.frombuffer(block.numbers, "<f8"), len(self._number_columns)
             by_row = (block.rows, width)
@@ -128,7 +153,7 @@ class _Rows:
     def sample(self, clock_index: int) -> None:
         """Add what holds now as the rows of a frame."""
         lifetimes = self._now.get("lifetimes")
-        if lifetimes is None or not len(lifetimes):
+        if lifetimes is None or not self._size or not self._is_complete:
             return
         self.counts.append(len(lifetimes))
         self._frame_rows.append(clock_index)
@@ -138,11 +163,24 @@ class _Rows:
         for codes, now in zip(self._codes, self._codes_now, strict=True):
             codes.append(now)
 
-    def finish(self, texts: tuple[str, ...]) -> KindTable:
-        """Sort the rows by lifetime and frame, and split them into columns."""
+    @property
+    def _is_complete(self) -> bool:
+        """Whether every column has values for the lifetimes that are there now."""
+        return (not self._number_columns or "numbers" in self._now) and all(one is not None for one in self._codes_now)
+
+    def finish(self, texts: Mapping[int, str], lifetimes: Ints) -> KindTable:
+        """Sort the rows by lifetime and frame, and split them into columns.
+
+        Args:
+            texts: by their codes, rising.
+            lifetimes: the numbers of the lifetimes that are known, rising; rows of others are left out.
+        """
         lifetime = np.concatenate(self._lifetimes).astype(np.int64)
         clock_index = np.repeat(np.array(self._frame_rows, np.int64), self.counts)
         order = by_lifetime_and_frame(lifetime, clock_index)
+        order = order[_usable(lifetime[order], clock_index[order], lifetimes)]
+        lifetime = np.searchsorted(lifetimes, lifetime)
+        text_codes, told = np.array(list(texts), np.int64), tuple(texts.values()) or ("",)
         columns: dict[str, ColumnData] = {}
         if self._number_columns:
             numbers = np.concatenate(self._numbers)
@@ -153,16 +191,26 @@ class _Rows:
         for column, parts in zip(self._code_columns, self._codes, strict=True):
             codes = np.concatenate(parts)[order]
             if column.type == "flag":
-                valid = codes != MISSING_FLAG
+                valid = codes < MISSING_FLAG
                 columns[_name(column)] = ColumnData(codes == 1, None if valid.all() else valid)
             else:
-                valid = codes != MISSING_TEXT
-                indices = np.where(valid, codes, 0).astype(np.int64)
-                columns[_name(column)] = ColumnData(indices, None if valid.all() else valid, texts or ("",))
+                valid = np.isin(codes, text_codes)  # neither missing nor lost
+                indices = np.where(valid, np.searchsorted(text_codes, codes), 0)
+                columns[_name(column)] = ColumnData(indices, None if valid.all() else valid, told)
         return KindTable(lifetime[order], clock_index[order], columns)
 
 
+def _usable(lifetime: Ints, clock_index: Ints, known: Ints) -> Bools:
+    """Return which sorted rows are of known lifetimes, and the first ones of theirs on a frame."""
+    usable = np.isin(lifetime, known)
+    usable[1:] &= (lifetime[1:] != lifetime[:-1]) | (clock_index[1:] != clock_index[:-1])
+    return usable
+
+
 def _read_blocks(frame: JournalFrame, clock_index: int, tables: dict[int, _Rows]) -> None:
+    if frame.after_loss:
+        for rows in tables.values():
+            rows.forget()
     for block in frame.blocks:
         table = block.table
         if table.number not in tables:
@@ -194,13 +242,15 @@ class _Gathered:
 
     names: dict[str, int] = field(default_factory=dict)
     kinds: dict[str, int] = field(default_factory=dict)
-    texts: list[str] = field(default_factory=list)
+    texts: dict[int, str] = field(default_factory=dict)
+    started: dict[int, list[int]] = field(default_factory=dict)
+    """What is known of each lifetime, by its number: name, kind, parent, and on which frames it appeared and left."""
     parameters: list[Parameter] = field(default_factory=list)
     declared_events: list[str] = field(default_factory=list)
     declared_kinds: list[str] = field(default_factory=list)
     facts: list[Fact] = field(default_factory=list)
     _clock: dict[int, ClockRecord] = field(default_factory=dict)
-    _lifetimes: list[list[int]] = field(default_factory=list)
+    _lost_at: int = NOBODY
     _events: list[tuple[int, int, str, int, int, Mapping[str, Any], bool]] = field(default_factory=list)
 
     def read(self, records: Iterable[Record], clock_index: int) -> None:
@@ -211,13 +261,15 @@ class _Gathered:
                     self._event(record, clock_index)
                 case AppearRecord():
                     appear = clock_index if record.seen else NOBODY
-                    self._lifetimes.append([self._name(record.id), self._kind(record.kind), NOBODY, appear, NOBODY])
-                case ParentRecord():
-                    self._lifetimes[record.lifetime][2] = self._name(record.parent)
-                case LeaveRecord():
-                    self._lifetimes[record.lifetime][-1] = clock_index
+                    self._start(record.lifetime, record.id, record.kind, appear)
+                case ParentRecord() if record.lifetime in self.started:
+                    self.started[record.lifetime][2] = self._name(record.parent)
+                case LeaveRecord() if record.lifetime in self.started:
+                    self.started[record.lifetime][-1] = clock_index
                 case TextRecord():
-                    self.texts.append(record.text)
+                    self.texts[record.code] = record.text
+                case AliveRecord() if self._lost_at != NOBODY:
+                    self._find_alive(record)
                 case ClockRecord():
                     self._clock[clock_index] = record
                 case ParameterRecord():
@@ -227,6 +279,24 @@ class _Gathered:
                     self.declared_kinds += record.kinds
                 case FactRecord():
                     self.facts.append(_fact_of(record))
+
+    def lost(self, clock_index: int) -> None:
+        """Note that something is lost before a frame: who appeared or left there is not known yet."""
+        self._lost_at = clock_index if self._lost_at == NOBODY else self._lost_at
+
+    def _start(self, lifetime: int, id: str, kind: str, appear: int) -> None:
+        self.started.setdefault(lifetime, [self._name(id), self._kind(kind), NOBODY, appear, NOBODY])
+
+    def _find_alive(self, record: AliveRecord) -> None:
+        """Find out behind a loss who is there: whoever is not, and was not seen to leave, left in what is lost."""
+        told = record.lifetimes
+        alive = {number: (id, kind) for number, id, kind in zip(told[::3], told[1::3], told[2::3], strict=True)}
+        for lifetime, told in self.started.items():
+            if told[-1] == NOBODY and lifetime not in alive:
+                told[-1] = self._lost_at
+        for lifetime, (id, kind) in alive.items():
+            self._start(lifetime, id, kind, NOBODY)
+        self._lost_at = NOBODY
 
     def clock(self, frames: Ints, times: Floats) -> Clock:
         """Return the clock, with whatever else was told of the frames."""
@@ -258,7 +328,8 @@ class _Gathered:
 
     def lifetimes(self, tables: Mapping[str, KindTable]) -> Lifetimes:
         """Return all lifetimes as arrays, with the rows of their first and last samples."""
-        columns = np.array(self._lifetimes, np.int64).reshape(len(self._lifetimes), 5)
+        told = [self.started[number] for number in sorted(self.started)]
+        columns = np.array(told, np.int64).reshape(len(told), 5)
         first = np.full(len(columns), NOBODY)
         last = np.full(len(columns), NOBODY)
         for table in tables.values():

@@ -9,8 +9,8 @@ from typing import BinaryIO
 from breadcrumb.errors import NotATrace, TraceError
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
-from breadcrumb.journal.reading import Journal, parse_journal
-from breadcrumb.model.facts import CUT, EMPTY, IN_MEMORY, Fact
+from breadcrumb.journal.reading import Journal, Loss, parse_journal
+from breadcrumb.model.facts import CUT, DAMAGED, EMPTY, IN_MEMORY, Fact
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
@@ -18,6 +18,8 @@ from breadcrumb.store.locations import ZIPPED, Location, folder_location, is_rem
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
 
 _MAKING = "making-"
+DAMAGED_NAME = "journal.damaged.bin"
+"""What a damaged journal is called once the trace was opened: it holds more than could be read of it."""
 
 
 def open_data(path: str | Path) -> TraceData:
@@ -87,7 +89,7 @@ def _take_over(folder: Path, file: BinaryIO, *, free: bool) -> TraceData:
             return trace_from_journal(journal, folder.stem, (*facts, still))
         trace = trace_from_journal(journal, folder.stem, facts)
         try:
-            _convert(trace, folder)
+            _convert(trace, folder, keep=bool(journal.losses))
         except OSError as error:
             reason = Fact(IN_MEMORY, detail=f"the folder cannot be written ({error.strerror})")
             return trace_from_journal(journal, folder.stem, (*facts, reason))
@@ -95,18 +97,26 @@ def _take_over(folder: Path, file: BinaryIO, *, free: bool) -> TraceData:
 
 
 def _facts(journal: Journal, *, free: bool) -> tuple[Fact, ...]:
+    damaged = tuple(Fact(DAMAGED, detail=_between(loss)) for loss in journal.losses)
     if not journal.frames:
-        return (Fact(EMPTY),)
+        return (*damaged, Fact(EMPTY))
     if journal.seal is not None or not free:
-        return ()
+        return damaged
     last = journal.frames[-1]
-    return (Fact(CUT, detail=str(last.frame)),)
+    return (*damaged, Fact(CUT, detail=str(last.frame)))
 
 
-def _convert(trace: MemoryTrace, folder: Path) -> None:
+def _between(loss: Loss) -> str:
+    if loss.after is None or loss.before is None:
+        return f"before frame {loss.before}" if loss.before is not None else f"after frame {loss.after}"
+    return f"between frames {loss.after} and {loss.before}"
+
+
+def _convert(trace: MemoryTrace, folder: Path, *, keep: bool) -> None:
     """Write the trace's files beside the journal, check them, move them into place, and only then drop the journal.
 
-    Whenever this is interrupted the journal is still there, and still the truth.
+    Whenever this is interrupted the journal is still there, and still the truth. One that is damaged is kept under
+    another name.
     """
     for left in folder.glob(f"{_MAKING}*"):  # by a process that was killed at it
         shutil.rmtree(left, ignore_errors=True)
@@ -121,7 +131,10 @@ def _convert(trace: MemoryTrace, folder: Path) -> None:
         if not (folder / STATES).is_dir() or not (folder / ABOUT).is_file():
             raise TraceError(f"{folder}: a file that was just written is gone; does something else write here?")
         _sync(folder)
-        (folder / FILE_NAME).unlink()
+        if keep:
+            (folder / FILE_NAME).replace(folder / DAMAGED_NAME)
+        else:
+            (folder / FILE_NAME).unlink()
     finally:
         shutil.rmtree(making, ignore_errors=True)
 

@@ -126,11 +126,10 @@ def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...])
 def _joint_rule(word: str, verdicts: tuple[Verdict, ...]) -> Rule:
     subjects = [one.rule.subject for one in verdicts]
     kinds = {one.kind for one in subjects}
-    key = common_key([one.key for one in subjects])
+    kind = kinds.pop() if len(kinds) == 1 else ""
+    key = common_key([one.key for one in subjects]) or kind
     return Rule(
-        f"{word}: " + "; ".join(one.sentence for one in verdicts),
-        word.replace(" ", "_"),
-        Subject(key, key, kinds.pop() if len(kinds) == 1 else ""),
+        f"{word}: " + "; ".join(one.sentence for one in verdicts), word.replace(" ", "_"), Subject(key, key, kind)
     )
 
 
