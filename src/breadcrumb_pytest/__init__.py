@@ -1,7 +1,7 @@
 """Run check files under pytest: `pytest --crumbs PATH check_harbour.py`.
 
-The plugin gives the `trace` fixture and collects `check_*` functions of `check_*.py` files. It imports the library only
-when a trace is asked for, so that other test runs do not pay for it.
+The plugin gives the `trace` fixture and collects `check_*` functions of `check_*.py` files, loaded and judged as the
+command does it. It imports the library only when a trace is asked for, so that other test runs do not pay for it.
 """
 
 import glob
@@ -12,14 +12,16 @@ from typing import TYPE_CHECKING, Any
 import pytest
 
 if TYPE_CHECKING:
+    from breadcrumb.run.loading import Loader
+    from breadcrumb.run.results import Result
     from breadcrumb.trace.opened import Trace
     from breadcrumb.trace.vocabulary import Vocabulary
-    from breadcrumb.verdicts.verdict import Verdict
 
 UNTESTED = "untested"
 """The outcome of a check that its session did not exercise."""
 
-_findings: pytest.StashKey["list[Verdict]"] = pytest.StashKey()
+_loader: pytest.StashKey["Loader"] = pytest.StashKey()
+_result: pytest.StashKey["Result"] = pytest.StashKey()
 _outcomes: pytest.StashKey[dict[str, set[str]]] = pytest.StashKey()
 _unknown: pytest.StashKey[set[str]] = pytest.StashKey()
 _known: pytest.StashKey["Vocabulary"] = pytest.StashKey()
@@ -42,6 +44,26 @@ def pytest_configure(config: pytest.Config) -> None:
         config.stash[_unknown] = set()
 
 
+class CheckFile(pytest.Module):
+    """A check file, loaded as the command loads it."""
+
+    def _getobj(self) -> object:
+        from breadcrumb.errors import CheckFileError
+
+        try:
+            return _loader_of(self.config).module(self.path)
+        except CheckFileError as error:
+            raise self.CollectError(str(error)) from None
+
+
+def pytest_pycollect_makemodule(module_path: Path, parent: pytest.Collector) -> pytest.Module | None:
+    """Load check files as the command does, if there is a trace to check."""
+    if not parent.config.getoption("crumbs") or module_path.name.startswith(("test_", "conftest", "__init__")):
+        return None
+    module: pytest.Module = CheckFile.from_parent(parent, path=module_path)
+    return module
+
+
 def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
     """Run each test that takes `trace` once for each trace."""
     if _takes_a_trace(metafunc.config, metafunc.fixturenames):
@@ -59,37 +81,56 @@ def trace(request: pytest.FixtureRequest) -> "Trace":
     return open_trace(request.param)
 
 
-@pytest.hookimpl(wrapper=True)
-def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> Generator[None, object, object]:
-    """Collect the verdicts that a check asserts, and let all traces of the run know each other's names."""
+@pytest.hookimpl(tryfirst=True)
+def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> bool | None:
+    """Run a check as the command does; all traces of the run know each other's names."""
     if not _takes_a_trace(pyfuncitem.config, pyfuncitem.fixturenames):
-        return (yield)
+        return None
+    from breadcrumb.run.checking import observe
+    from breadcrumb.run.loading import Check, info_of
     from breadcrumb.trace.vocabulary import knowing
-    from breadcrumb.verdicts.collecting import collecting
 
-    with collecting() as findings, knowing(_vocabulary(pyfuncitem.config)) as here:
-        pyfuncitem.stash[_findings] = findings
-        try:
-            return (yield)
-        finally:
-            pyfuncitem.config.stash[_unknown].update(here.unknown)
+    arguments = {name: pyfuncitem.funcargs[name] for name in pyfuncitem._fixtureinfo.argnames}
+    loader = _loader_of(pyfuncitem.config)
+    recorded: Trace = pyfuncitem.funcargs["trace"]  # type: ignore[assignment]
+    info = info_of(pyfuncitem.obj, pyfuncitem.path, pyfuncitem.originalname)
+    check = Check(info, pyfuncitem.obj, loader.namespace_of(pyfuncitem.path))
+    with knowing(_vocabulary(pyfuncitem.config)) as here:
+        ran = observe(check, lambda: pyfuncitem.obj(**arguments), recorded.label, pyfuncitem.path)
+    pyfuncitem.config.stash[_unknown].update(here.unknown)
+    pyfuncitem.stash[_result] = ran.result
+    _raise_if_it_failed(ran.result, ran.raised)
+    return True
+
+
+def _raise_if_it_failed(result: "Result", raised: BaseException | None) -> None:
+    """Let pytest know of a failure: by what the check raised, or by the explanation of what it never asserted."""
+    from breadcrumb.errors import Broken, NeverExercised
+
+    skipped = raised is not None and result.outcome == "untested"
+    if raised is not None and not skipped and not isinstance(raised, Broken | NeverExercised):
+        if isinstance(raised, Exception):
+            raise raised
+        pytest.fail(result.error or result.first_broken.explain(), pytrace=False)
+    if result.outcome == "broken":
+        raise raised if isinstance(raised, Broken) else Broken(f"never asserted: {result.first_broken.explain()}")
+    if result.outcome == "error":
+        pytest.fail(result.error, pytrace=False)
 
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
     """Give the report of a check its outcome: held and broken are pytest's own, untested is one more."""
     report = yield
-    if report.when == "call" and _findings in item.stash:
-        findings = item.stash[_findings]
-        untested = [finding for finding in findings if finding.outcome == "untested"]
+    if report.when == "call" and _result in item.stash:
+        result = item.stash[_result]
         outcome = report.outcome
-        if report.passed and (untested or not findings):
-            why = f"{untested[0].sentence}: {untested[0].why_untested}" if untested else "asserted nothing"
-            report.user_properties.append((UNTESTED, why))
+        if report.passed and result.outcome == UNTESTED:
+            report.user_properties.append((UNTESTED, result.why_untested))
             outcome = UNTESTED  # type: ignore[assignment]
         check = item.nodeid.partition("[")[0]
         item.config.stash[_outcomes].setdefault(check, set()).add(outcome)
-        findings.clear()  # their evidence would fill the memory over thousands of sessions
+        del item.stash[_result]  # its evidence would fill the memory over thousands of sessions
     return report
 
 
@@ -117,6 +158,12 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
         terminalreporter.line(f"UNTESTED {check}: no session exercised it", red=True)
     for name in _unknown_names(config):
         terminalreporter.line(f"WRONG {name} was neither seen nor declared in any session of this run", red=True)
+
+
+def _loader_of(config: pytest.Config) -> "Loader":
+    from breadcrumb.run.loading import Loader
+
+    return config.stash.setdefault(_loader, Loader())
 
 
 def _takes_a_trace(config: pytest.Config, fixtures: list[str]) -> bool:

@@ -221,3 +221,24 @@ def test_hostile_names_are_shown_as_text(cli: Cli, tmp_path: Path) -> None:
     assert "[red]x[/red]" in said
     assert "[bold]bell[/bold]" in said
     assert "[link=x]y" in said
+
+
+def test_ctrl_c_ends_a_command_with_130(cli: Cli, bay: Callable[..., Path], tmp_path: Path) -> None:
+    """A check that is interrupted ends the run with a line of words and the exit code that shells have for it."""
+    (tmp_path / "check_it.py").write_text(
+        "import os, signal\n\ndef check_it(trace):\n    os.kill(os.getpid(), signal.SIGINT)\n"
+    )
+    done = cli("check", tmp_path / "check_it.py", bay())
+    assert (done.returncode, done.stderr.strip()) == (130, "Stopped by Ctrl-C.")
+
+
+def test_what_is_not_asserted_and_what_is_plain_is_noted(cli: Cli, bay: Callable[..., Path], tmp_path: Path) -> None:
+    """The summary says which verdicts were never asserted, and once how plain checks get a margin."""
+    (tmp_path / "check_it.py").write_text(
+        GOOD.replace("assert judge", "judge")
+        + "\n\ndef check_two(trace):\n    assert len(trace.all('skiff').ids) == 2\n"
+    )
+    said = cli("check", tmp_path / "check_it.py", bay()).stdout
+    assert "check_it.py:3: check_it never asserts 1 verdict that it makes; they count all the same" in said
+    assert "1 check held with plain asserts alone; judge(condition, words) gives a margin too" in said
+    assert "2 checks on 1 session: 2 held" in said

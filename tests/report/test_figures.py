@@ -1,12 +1,14 @@
 import re
 from collections.abc import Callable
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
-from breadcrumb import Box, Verdict, frames, judge
+from breadcrumb import Box, Recorder, Verdict, frames, judge
 from breadcrumb.checks import movement, spawns, triggers
 from breadcrumb.report.figures import figure_of, write_figures
+from breadcrumb.report.naming import file_name
 from breadcrumb.run.running import run_checks
 from breadcrumb.testing import make_trace, small_trace
 
@@ -59,7 +61,6 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
     hostile = "../../x$\\frac{1}$<b>"
     trace_folder = tmp_path / "deep" / "er"
     trace_folder.mkdir(parents=True)
-    from breadcrumb import Recorder
 
     class Thing:
         x = 1.0
@@ -76,9 +77,31 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
     run = run_checks([check], [trace_folder / "it $1 is.crumbs"])
     (figure,) = write_figures(run, tmp_path / "figures").values()
     assert figure.parent == tmp_path / "figures"
-    assert re.fullmatch(r"it_1_is-it_it_judge_[\w.-]+\.png", figure.name)
+    assert re.fullmatch(r"it_1_is-[0-9a-f]{8}-it--it--judge--[\w.-]+\.png", figure.name)
     new = {path for path in tmp_path.rglob("*") if path.is_file()} - before
     assert {path.parent.name for path in new if path.suffix == ".png"} == {"figures"}
+
+
+def test_figures_of_sessions_and_rules_of_one_name_are_all_there(tmp_path: Path) -> None:
+    """Two sessions of one name, and rules whose names differ in signs alone, have a figure each."""
+    traces = [tmp_path / folder / "same.crumbs" for folder in ("a", "b")]
+    for trace in traces:
+        trace.parent.mkdir()
+        with Recorder(trace) as rec:
+            rec.watch(SimpleNamespace(x=1.0), id="a", kind="skiff", x="x")
+            rec.frame(0.0)
+    broken = "judge(trace.all('skiff').x < 1, 'x', id='a {}b')"
+    check = tmp_path / "check_it.py"
+    check.write_text(
+        "from breadcrumb import judge\n\ndef check_it(trace):\n"
+        f"    one, two = {broken.format('')}, {broken.format(' ')}\n    return one, two\n"
+    )
+    run = run_checks([check], traces)
+    for out in (tmp_path / "figures", None):
+        written = write_figures(run, out)
+        assert len(written) == len(set(written.values())) == 4
+        assert all(path.is_file() for path in written.values())
+    assert file_name("海" * 300) != file_name("海" * 301)
 
 
 @pytest.mark.parametrize(

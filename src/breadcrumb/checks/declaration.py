@@ -14,6 +14,8 @@ from breadcrumb.checks.describing import as_data, in_words, subject_of
 from breadcrumb.checks.templates import Template
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.trace.objects import Objects, position_of
+from breadcrumb.verdicts.collecting import active_collector, within_the_library
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule
 from breadcrumb.verdicts.sweeping import OBJECTS_KEPT
 from breadcrumb.verdicts.verdict import Verdict
@@ -222,14 +224,14 @@ def check(
             first = bound.get(declaration.first, ())
             _refuse_a_plain_value(declaration.name, first)
             own = {name: value for name, value in given.items() if passes_on or name not in common}
-            verdict = function(*args, **own)  # type: ignore[arg-type]
+            with within_the_library():
+                verdict = function(*args, **own)  # type: ignore[arg-type]
+                few = "" if passes_on else _too_few(verdict, first, **common)
             rule = declaration.rule(bound, common.get("id", ""))
-            few = "" if passes_on else _too_few(verdict, first, **common)
-            return (
-                replace(verdict, rule=rule, outcome="untested", why_untested=few)
-                if few
-                else replace(verdict, rule=rule)
-            )
+            changed = {"outcome": Outcome.UNTESTED, "why_untested": few} if few else {}
+            verdict = replace(verdict, rule=rule, **changed)  # type: ignore[arg-type]
+            collector = active_collector()
+            return verdict if collector is None else collector.makes(verdict)
 
         asked.__signature__ = declaration.signature  # type: ignore[attr-defined]
         asked.__doc__ = _documented(function.__doc__ or "")
@@ -287,7 +289,7 @@ def _same(value: Any, default: Any) -> bool:
 def demand(verdict: Verdict, subject: Any, *, occasions: int = 1, occasions_each: int = 0, id: str = "") -> Verdict:
     """Return a verdict that is untested if too little was tested, of all or of one object."""
     few = _too_few(verdict, subject, occasions, occasions_each)
-    return replace(verdict, outcome="untested", why_untested=few) if few else verdict
+    return replace(verdict, outcome=Outcome.UNTESTED, why_untested=few) if few else verdict
 
 
 def _too_few(verdict: Verdict, subject: Any, occasions: int = 1, occasions_each: int = 0, id: str = "") -> str:

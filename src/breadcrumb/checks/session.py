@@ -19,6 +19,7 @@ from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
 from breadcrumb.verdicts.words import amount, number, times_words
 
@@ -85,7 +86,7 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpac
     """
     session = trace.data.session
     if not session.clock.size:
-        return Verdict(UNNAMED, "untested", session.label, of="sessions", why_untested="no frame was recorded")
+        return Verdict(UNNAMED, Outcome.UNTESTED, session.label, of="sessions", why_untested="no frame was recorded")
     others, messages = _errors(trace, (pattern,))
     every, _ = _errors(trace, ())
     meant = np.setdiff1d(every, others)
@@ -177,7 +178,7 @@ def keeps_pace(
         if limit.unit != "s":
             raise Misuse(f"keeps_pace: expected a time in seconds, found {limit}")
         return Verdict(
-            UNNAMED, "untested", session.label, of="frames", why_untested="the frames have no real time (wall)"
+            UNNAMED, Outcome.UNTESTED, session.label, of="frames", why_untested="the frames have no real time (wall)"
         )
     clock_index = frames_asked_about(session, during, except_during)
     clock_index = clock_index[clock_index > 0]
@@ -229,7 +230,7 @@ def same_at_any_rate(
     """
     if len(traces) < 2:
         label = traces[0].label if traces else ""
-        return Verdict(UNNAMED, "untested", label, why_untested=f"{len(traces)} of 2 sessions")
+        return Verdict(UNNAMED, Outcome.UNTESTED, label, why_untested=f"{len(traces)} of 2 sessions")
     first = measure(traces[0])
     known = first.usable
     verdicts = []

@@ -1,7 +1,7 @@
 """The command `breadcrumb`; each of its commands is loaded when it is called, so that help costs nearly nothing."""
 
 from importlib import import_module
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import click
 
@@ -24,6 +24,10 @@ _COMMANDS = {
 }
 
 
+_STOPPED = 130
+"""The exit code of a command that Ctrl-C ended, as shells have it: 128 and the number of the signal."""
+
+
 class _Commands(click.Group):
     def list_commands(self, ctx: click.Context) -> list[str]:
         return list(_COMMANDS)
@@ -41,6 +45,13 @@ class _Commands(click.Group):
         if args[0] not in _COMMANDS and near:
             ctx.fail(f"No such command {args[0]!r}; did you mean {near[0]!r}?")
         return super().resolve_command(ctx, args)
+
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except KeyboardInterrupt:
+            click.echo("\nStopped by Ctrl-C.", err=True)
+            raise SystemExit(_STOPPED) from None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):

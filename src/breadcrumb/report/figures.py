@@ -1,14 +1,15 @@
 """Figures of verdicts, drawn from their evidence alone."""
 
-import re
 import textwrap
+from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from breadcrumb.report.naming import file_name, session_names
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, name_plan
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.run.results import CheckInfo, Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words
@@ -19,6 +20,10 @@ if TYPE_CHECKING:
     from matplotlib.typing import HashableList
 
 _LANES = 9
+FIGURES_OF_A_CHECK = 3
+"""In how many sessions in which a check broke there is a figure of it."""
+_MOST_DRAWN = 200
+"""Among how many broken results these are looked for."""
 
 
 def figure_of(finding: Finding) -> "Figure | None":
@@ -40,7 +45,7 @@ def figure_of(finding: Finding) -> "Figure | None":
 
 
 def write_figures(run: RunResult, out: Path | None = None) -> dict[tuple[str, str], Path]:
-    """Write a figure of every broken rule of a run.
+    """Write figures of the broken rules of a run: of each check, in the first few sessions in which it broke.
 
     Args:
         run: the results.
@@ -53,24 +58,36 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[tuple[str, st
         OSError: the folder cannot be written.
     """
     written: dict[tuple[str, str], Path] = {}
-    for result in run.of("broken"):
-        folder = out if out is not None else _beside(result)
+    names = session_names(run.results)
+    for result in few_of_each_check(run):
+        folder = out if out is not None else _beside(result, names[result.trace])
         for finding in (one for one in result.findings if one.outcome == "broken"):
             figure = figure_of(finding)
             if figure is None:
                 continue
             folder.mkdir(parents=True, exist_ok=True)
-            name = safe_name(finding.rule.id)
-            path = folder / (f"{safe_name(result.session)}-{name}.png" if out is not None else f"{name}.png")
+            name = file_name(finding.rule.id.replace("/", "--"))
+            path = folder / (f"{names[result.trace]}-{name}.png" if out is not None else f"{name}.png")
             figure.savefig(path)
             written[result.trace, finding.rule.id] = path
     return written
 
 
-def _beside(result: Result) -> Path:
+def few_of_each_check(run: RunResult) -> list[Result]:
+    """Return the broken results that get a figure: the first ones of each check, and not too many in all."""
+    seen: Counter[CheckInfo] = Counter()
+    drawn = []
+    for result in run.of("broken")[:_MOST_DRAWN]:
+        seen[result.check] += 1
+        if seen[result.check] <= FIGURES_OF_A_CHECK:
+            drawn.append(result)
+    return drawn
+
+
+def _beside(result: Result, name: str) -> Path:
     """Return where figures go by themselves; a trace at a URL has no folder here to lie beside."""
     folder = Path(result.trace).parent
-    return (folder if folder.is_dir() else Path()) / f"{result.session}.figures"
+    return (folder if folder.is_dir() else Path()) / f"{name}.figures"
 
 
 def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
@@ -204,8 +221,3 @@ def _shown_range(several: list[Any]) -> tuple[float, float]:
 
 def _floats(values: tuple[float | None, ...]) -> Any:
     return np.array([np.nan if value is None else value for value in values], np.float64)
-
-
-def safe_name(name: str) -> str:
-    """Return a file name that stays in its folder, whatever the session is called."""
-    return re.sub(r"[^A-Za-z0-9_.-]+", "_", name).strip(".") or "figure"

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree as ET
 
-from breadcrumb.run.results import Result, ResultOutcome, RunResult
+from breadcrumb.run.results import Result, RunResult
 from breadcrumb.verdicts.words import breach_words, explanation
 
 _LINES = 40
@@ -44,7 +44,7 @@ class _Case(NamedTuple):
 
     file: str
     name: str
-    outcome: ResultOutcome
+    outcome: str
     words: str
     lines: str
 

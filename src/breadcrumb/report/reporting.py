@@ -1,7 +1,6 @@
 """The report of a run: a page with all outcomes, and a figure, a replay and an excerpt of what broke."""
 
 import shutil
-from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,19 +10,18 @@ from urllib.parse import quote
 import numpy as np
 
 from breadcrumb.model.cutting import Part
-from breadcrumb.report.figures import safe_name, write_figures
+from breadcrumb.report.figures import write_figures
 from breadcrumb.report.machines import result_words
+from breadcrumb.report.naming import file_name
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import broken_frames, replay_page
-from breadcrumb.run.results import CheckInfo, Result, RunResult
+from breadcrumb.run.results import Result, RunResult
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words, explanation, margin_words
 
 _SHOWN = 200
 """Of how many broken results the page tells all; of the others it has the line in the table."""
-_FIGURES = 3
-"""Of how many sessions in which a check broke there is a figure."""
 _REPLAYED = 12
 """Of how many broken sessions there is a replay, and an excerpt."""
 _TIGHTEST = 20
@@ -71,7 +69,7 @@ def write_report(
     """
     out.mkdir(parents=True, exist_ok=True)
     progress("figures")
-    figures = write_figures(_few_of_each_check(run), out / "figures")
+    figures = write_figures(run, out / "figures")
     replays = _write_replays(run, out, progress)
     cut = {} if excerpts is None else _write_excerpts(run, out, excerpts, progress)
     details = [
@@ -86,17 +84,6 @@ def write_report(
     )
     page.write_text(text, "utf-8")
     return page
-
-
-def _few_of_each_check(run: RunResult) -> RunResult:
-    """Return the broken results that get a figure: the first ones of each check."""
-    seen: Counter[CheckInfo] = Counter()
-    drawn = []
-    for result in run.of("broken")[:_SHOWN]:
-        seen[result.check] += 1
-        if seen[result.check] <= _FIGURES:
-            drawn.append(result)
-    return RunResult(tuple(drawn))
 
 
 def _table(run: RunResult) -> dict[str, Any]:
@@ -158,8 +145,9 @@ def _link(out: Path, path: Path | None) -> str:
 
 
 def _broken_sessions(run: RunResult) -> list[tuple[str, RunResult]]:
-    """Return the first sessions in which something broke, each with its results."""
-    traces = list(dict.fromkeys(result.trace for result in run.of("broken")))[:_REPLAYED]
+    """Return the first sessions in which something broke at a frame, each with its results."""
+    broken = (result for result in run.of("broken") if any(one.first is not None for one in result.findings))
+    traces = list(dict.fromkeys(result.trace for result in broken))[:_REPLAYED]
     return [(trace, RunResult(tuple(one for one in run.results if one.trace == trace))) for trace in traces]
 
 
@@ -168,7 +156,7 @@ def _write_replays(run: RunResult, out: Path, progress: Callable[[str], None]) -
     for number, (trace, results) in enumerate(_broken_sessions(run), 1):
         opened = open_trace(trace)
         progress(f"replay of {opened.data.session.label}")
-        path = out / "replays" / f"{number}-{safe_name(opened.data.session.label)}.html"
+        path = out / "replays" / f"{number}-{file_name(opened.data.session.label)}.html"
         path.parent.mkdir(exist_ok=True)
         path.write_text(replay_page(opened, broken=broken_frames(results)), "utf-8")
         written[trace] = path
@@ -186,7 +174,7 @@ def _write_excerpts(
         progress(f"excerpt of {data.session.label}")
         time = clock.times[clock.clock_index_at_or_after(first)]
         rows = np.searchsorted(clock.times, [time - _SECONDS_AROUND, time + _SECONDS_AROUND], side="right")
-        path = out / "excerpts" / f"{number}-{safe_name(data.session.label)}.crumbs"
+        path = out / "excerpts" / f"{number}-{file_name(data.session.label)}.crumbs"
         path.parent.mkdir(exist_ok=True)
         if path.exists():
             shutil.rmtree(path)

@@ -103,10 +103,22 @@ def _notes(run: RunResult) -> Iterator[RenderableType]:
     notes = [f"{one.session}: {fact.words}" for one in run.recordings for fact in one.facts]
     several = "several rules have this ID, told apart as ~2, ~3 by their order; pass id= to name them"
     notes += [f"{id}: {several}" for id in run.repeated]
+    notes += _notes_on_asserts(run)
     for note in notes[:_LISTED]:
         yield Text.assemble(("NOTE    ", "bold"), note)
     if len(notes) > _LISTED:
         yield Text(f"        and {len(notes) - _LISTED} more notes")
+
+
+def _notes_on_asserts(run: RunResult) -> Iterator[str]:
+    """Say, once for each check, which verdicts were never asserted, and once for all which checks are plain."""
+    unasserted = {result.check: result.unasserted for result in run.results if result.unasserted}
+    for check, count in unasserted.items():
+        made = f"{_many(count, 'verdict')} that it makes; they count all the same"
+        yield f"{check.file}:{check.line}: {check.name} never asserts {made}"
+    plain = {result.check for result in run.results if result.plain}
+    if plain:
+        yield f"{_many(len(plain), 'check')} held with plain asserts alone; judge(condition, words) gives a margin too"
 
 
 def _counts(run: RunResult) -> Text:

@@ -1,21 +1,26 @@
 """Loading check files: ordinary Python files with functions whose names start with `check_`."""
 
-import importlib.util
+import functools
 import inspect
-import sys
 import traceback
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from types import ModuleType
+from types import FunctionType, ModuleType
 from typing import Any
 
 from breadcrumb.errors import CheckFileError, near_names
+from breadcrumb.record.plain import words_of
 from breadcrumb.run.identifying import digest_of
+from breadcrumb.run.namespaces import Namespace
 from breadcrumb.run.results import CheckInfo
 
 PREFIX = "check_"
 ARGUMENT = "trace"
+SKIPPED = "breadcrumb_skipped"
+"""The attribute of a check function that says why a mark skips it: the check is untested, wherever it runs."""
+_MARKS = ("skip", "skipif")
+"""The marks of pytest that check functions may have."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,55 +29,87 @@ class Check:
 
     info: CheckInfo
     function: Callable[..., Any]
+    namespace: Namespace
 
 
-def load_checks(path: Path) -> tuple[Check, ...]:
-    """Return the check functions of a file, in the order in which they stand there.
+class Loader:
+    """Loads check files, each folder's into a name space of its own."""
 
-    Raises:
-        CheckFileError: the file is not there, is no Python, raises on loading, has no check, or has one that takes
-            something else than `trace`.
-    """
-    if not path.is_file():
-        near = near_names(path.name, [other.name for other in path.parent.glob("*.py")]) if path.parent.is_dir() else []
-        hint = f"; did you mean {near[0]}?" if near else ""
-        raise CheckFileError(str(path), f"expected a Python file with checks, found nothing{hint}")
-    module = _load_module(path)
-    functions = [
-        function
-        for name, function in vars(module).items()
-        if name.startswith(PREFIX) and inspect.isfunction(function) and function.__module__ == module.__name__
-    ]
-    if not functions:
-        raise CheckFileError(str(path), f"there is no check in it: no function whose name starts with {PREFIX}")
-    for function in functions:
-        taken = list(inspect.signature(function).parameters)
-        if taken != [ARGUMENT]:
-            where = f"{path}:{function.__code__.co_firstlineno}"
-            found = f"({', '.join(taken)})"
-            raise CheckFileError(where, f"{function.__name__}: expected one argument, {ARGUMENT}; found {found}")
-    return tuple(Check(info_of(one, path), one) for one in functions)
+    def __init__(self) -> None:
+        self._namespaces: dict[Path, Namespace] = {}
+
+    def module(self, path: Path) -> ModuleType:
+        """Return the module of a file; whatever in it is a check is a function afterwards.
+
+        Raises:
+            CheckFileError: the file is not there, is no Python, raises on loading, has no check, or has a name that
+                starts with `check_` and stands for no check.
+        """
+        if not path.is_file():
+            there = path.parent.is_dir()
+            near = near_names(path.name, [other.name for other in path.parent.glob("*.py")]) if there else []
+            hint = f"; did you mean {near[0]}?" if near else ""
+            raise CheckFileError(str(path), f"expected a Python file with checks, found nothing{hint}")
+        if path.suffix != ".py":
+            raise CheckFileError(str(path), "expected a Python file whose name ends in .py")
+        module = _load(path, self.namespace_of(path))
+        named = {name: one for name, one in vars(module).items() if name.startswith(PREFIX)}
+        checks = {name: one for name, one in named.items() if not isinstance(one, ModuleType)}
+        if not checks:
+            raise CheckFileError(str(path), f"there is no check in it: no function whose name starts with {PREFIX}")
+        if hasattr(module, "pytestmark"):
+            raise CheckFileError(
+                str(path), "expected marks on check functions alone, found pytestmark for the whole file"
+            )
+        for name, one in checks.items():
+            setattr(module, name, _as_function(name, one, path))
+        return module
+
+    def checks(self, path: Path) -> tuple[Check, ...]:
+        """Return the check functions of a file, in the order in which they stand there.
+
+        Raises:
+            CheckFileError: as for `module`.
+        """
+        functions = {
+            name: one
+            for name, one in vars(self.module(path)).items()
+            if name.startswith(PREFIX) and isinstance(one, FunctionType)
+        }
+        return tuple(
+            Check(info_of(one, path, name), one, self.namespace_of(path)) for name, one in functions.items()
+        )  # fmt: skip
+
+    def namespace_of(self, path: Path) -> Namespace:
+        """Return the name space of the folder that a file lies in."""
+        folder = path.parent.resolve()
+        if folder not in self._namespaces:
+            self._namespaces[folder] = Namespace(folder)
+        return self._namespaces[folder]
 
 
 def load_all(paths: Iterable[Path]) -> list[Check]:
     """Return the check functions of several files.
 
     Raises:
-        CheckFileError: as for `load_checks`; or two files have one name, so that their rules could not be told apart.
+        CheckFileError: as for `Loader.module`; or two files have one name, so that their rules could not be told apart.
     """
-    known: dict[str, Path] = {}
-    checks: list[Check] = []
+    loader, known, checks = Loader(), dict[str, Path](), list[Check]()
     for path in paths:
         first = known.setdefault(path.stem, path)
         if first != path:
             raise CheckFileError(str(path), f"has the same name as {first}; rename one, as rules are told apart by it")
-        checks += load_checks(path)
+        checks += loader.checks(path)
     return checks
 
 
-def info_of(function: Callable[..., Any], path: Path) -> CheckInfo:
+def info_of(function: Callable[..., Any], path: Path, name: str) -> CheckInfo:
     """Return what is to be told of a check function of a file."""
-    return CheckInfo(function.__name__, str(path), function.__code__.co_firstlineno, digest_of(function))
+    inner = inspect.unwrap(function)
+    while isinstance(inner, functools.partial):
+        inner = inspect.unwrap(inner.func)
+    code = getattr(inner, "__code__", None)
+    return CheckInfo(name, str(path), code.co_firstlineno if code is not None else 1, digest_of(inner))
 
 
 def where_it_raised(error: BaseException, file: Path) -> str:
@@ -84,20 +121,64 @@ def where_it_raised(error: BaseException, file: Path) -> str:
     return f"{file}:{lines[-1]}" if lines else str(file)
 
 
-def _load_module(path: Path) -> ModuleType:
+def _as_function(name: str, one: Any, path: Path) -> Callable[..., Any]:
+    """Return what is called like a check as a function of the trace.
+
+    Raises:
+        CheckFileError: it cannot be run as a check.
+    """
+    inner = inspect.unwrap(one) if callable(one) else one
+    code = getattr(inner, "__code__", None)
+    where = f"{path}:{code.co_firstlineno}" if code is not None else str(path)
+    problem = _why_no_check(one, inner)
+    if problem:
+        raise CheckFileError(where, f"{name}: {problem}")
+    if isinstance(one, FunctionType):
+        return _without_marks(one)
+
+    def check(trace: Any) -> Any:
+        return one(trace)
+
+    check.__name__ = check.__qualname__ = name
+    check.__wrapped__ = one  # type: ignore[attr-defined]
+    return check
+
+
+def _without_marks(function: FunctionType) -> FunctionType:
+    """Take the marks off, so that nobody but us acts on them; note why they skip the check, if they do."""
+    for mark in vars(function).pop("pytestmark", []):
+        if mark.name == "skip" or any(map(bool, mark.args)):
+            given = mark.kwargs.get("reason") or (mark.args[0] if mark.name == "skip" and mark.args else "")
+            vars(function)[SKIPPED] = str(given or "no reason given")
+    return function
+
+
+def _why_no_check(one: Any, inner: Any) -> str:
+    """Return why something that is called like a check cannot be run as one; empty if it can."""
+    if isinstance(one, type) or not callable(one):
+        what = "a class" if isinstance(one, type) else f"a {type(one).__name__}"
+        return f"expected a function of the trace, found {what}; only checks have names that start with {PREFIX}"
+    if any(map(inspect.isgeneratorfunction, (one, inner))) or any(map(inspect.iscoroutinefunction, (one, inner))):
+        return "expected a function that runs when it is called, found a generator or a coroutine"
+    mark = next((one for one in getattr(one, "pytestmark", []) if one.name not in _MARKS), None)
+    if mark is not None:
+        return f"expected no mark but {' and '.join(_MARKS)}, found {mark.name}; a check means one thing everywhere"
+    taken = inspect.signature(one).parameters.values()
+    any_number = (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD)
+    needed = [each.name for each in taken if each.default is each.empty and each.kind not in any_number]
+    if needed != [ARGUMENT]:
+        return f"expected one argument, {ARGUMENT}; found ({', '.join(each.name for each in taken)})"
+    return ""
+
+
+def _load(path: Path, namespace: Namespace) -> ModuleType:
     name = f"breadcrumb_checks_{path.stem}_{abs(hash(path.resolve())):x}"
-    spec = importlib.util.spec_from_file_location(name, path)
-    if spec is None or spec.loader is None:
-        raise CheckFileError(str(path), "expected a Python file whose name ends in .py")
-    module = importlib.util.module_from_spec(spec)
-    sys.path.insert(0, str(path.parent.resolve()))  # so that check files can share helpers that lie beside them
     try:
-        spec.loader.exec_module(module)
+        return namespace.load(path, name)
     except SyntaxError as error:
         raise CheckFileError(f"{error.filename or path}:{error.lineno}", f"invalid Python: {error.msg}") from None
-    except Exception as error:
-        problem = f"cannot be loaded: {type(error).__name__}: {error}"
+    except KeyboardInterrupt:
+        raise
+    except BaseException as error:  # a file may end the process, or skip itself
+        problem = f"cannot be loaded: {type(error).__name__}: {words_of(error)}"
         raise CheckFileError(where_it_raised(error, path), problem) from None
-    finally:
-        sys.path.remove(str(path.parent.resolve()))
-    return module

@@ -47,17 +47,35 @@ class Result:
     findings: tuple[Verdict, ...]
     error: str = ""
     """What went wrong when the check raised something that is no verdict, and where."""
+    plain: int = 0
+    """How many plain asserts held, of a check that made no verdict."""
+    unasserted: int = 0
+    """How many of the findings were made and never asserted; they count all the same."""
+    why: str = ""
+    """Why nothing was tested, if no finding says it."""
 
     @classmethod
-    def of(cls, check: CheckInfo, trace: str, session: str, findings: tuple[Verdict, ...], error: str = "") -> "Result":
-        """Return the result of a check that asserted these verdicts."""
-        return cls(check, trace, session, _outcome(findings, error), findings, error)
+    def of(
+        cls,
+        check: CheckInfo,
+        trace: str,
+        session: str,
+        findings: tuple[Verdict, ...],
+        error: str = "",
+        *,
+        plain: int = 0,
+        unasserted: int = 0,
+        why: str = "",
+    ) -> "Result":
+        """Return the result of a check that made these verdicts."""
+        outcome = _outcome(findings, error, plain)
+        return cls(check, trace, session, outcome, findings, error, plain, unasserted, why)
 
     @property
     def why_untested(self) -> str:
         """Why nothing was tested."""
-        if not self.findings:
-            return "asserted nothing"
+        if self.why or not self.findings:
+            return self.why or "asserted nothing"
         untested = next((one for one in self.findings if one.outcome == "untested"), None)
         return f"{untested.sentence}: {untested.why_untested}" if untested is not None else ""
 
@@ -175,11 +193,13 @@ def schema() -> dict[str, Any]:
     return json.loads(json.dumps(lines))  # type: ignore[no-any-return]
 
 
-def _outcome(findings: tuple[Verdict, ...], error: str) -> ResultOutcome:
+def _outcome(findings: tuple[Verdict, ...], error: str, plain: int) -> ResultOutcome:
     if error:
         return "error"
     if any(one.outcome == "broken" for one in findings):
         return "broken"
+    if plain and not findings:
+        return "held"
     if not findings or any(one.outcome == "untested" for one in findings):
         return "untested"
     return "held"

@@ -1,18 +1,14 @@
 """Running checks on traces, one after the other."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import replace
 from pathlib import Path
 
-from breadcrumb.errors import Broken, NeverExercised, TraceError
-from breadcrumb.run.identifying import identified
-from breadcrumb.run.loading import Check, load_all, where_it_raised
+from breadcrumb.errors import TraceError
+from breadcrumb.run.checking import run_check
+from breadcrumb.run.loading import load_all
 from breadcrumb.run.results import Recording, Result, RunResult
-from breadcrumb.trace.opened import Trace, open_trace
+from breadcrumb.trace.opened import open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
-from breadcrumb.verdicts.collecting import collecting
-from breadcrumb.verdicts.evidence import Evidence
-from breadcrumb.verdicts.verdict import Verdict
 
 
 def run_checks(
@@ -62,33 +58,10 @@ def run_checks(
     return RunResult(tuple(results), tuple(problems), unseen, tuple(_repeated(results)), tuple(recordings))
 
 
-def run_check(check: Check, trace: Trace, path: Path) -> Result:
-    """Run one check on one trace."""
-    error = ""
-    with collecting() as findings:
-        try:
-            check.function(trace)
-        except (Broken, NeverExercised):
-            pass  # the verdict was handed over before it raised
-        except AssertionError as plain:
-            where = where_it_raised(plain, Path(check.info.file))
-            error = f"{where}: a plain assertion failed ({str(plain) or 'no message'}); "
-            error += "judge(condition, words) gives a verdict"
-        except Exception as wrong:  # a check is the user's code and may raise anything
-            error = f"{where_it_raised(wrong, Path(check.info.file))}: {type(wrong).__name__}: {wrong}"
-    named = identified(map(_slim, findings), check.info)
-    return Result.of(check.info, str(path), trace.label, named, error)
-
-
 def _repeated(results: Iterable[Result]) -> Iterator[str]:
     """Yield the IDs that several rules of a check have, without the number that tells them apart, each once."""
     ids = (finding.rule.id.partition("~") for result in results for finding in result.findings)
     yield from dict.fromkeys(id for id, numbered, _ in ids if numbered)
-
-
-def _slim(finding: Verdict) -> Verdict:
-    """Return what a run keeps of a verdict: thousands of sessions fit only if those that held leave their evidence."""
-    return replace(finding, evidence=Evidence(), tallies=()) if finding.outcome == "held" else finding
 
 
 def _tell(progress: Callable[[int, int, str], None] | None, done: int, steps: int, words: str) -> None:

@@ -21,6 +21,7 @@ from breadcrumb.model.session import NOBODY, Clock, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.reading import note_read
 from breadcrumb.trace.tables import table_of_samples
 from breadcrumb.trace.vocabulary import Vocabulary, known_here, look_at, why_unseen
 
@@ -45,31 +46,36 @@ class Trace:
     @property
     def about(self) -> Mapping[str, Any]:
         """Free metadata and the conventions of the world."""
+        note_read(empty=not self.data.session.about)
         return self.data.session.about
 
     @property
     def clock(self) -> Clock:
         """Frame numbers and game times."""
+        note_read(empty=not self.data.session.clock.size)
         return self.data.session.clock
 
     @property
     def notes(self) -> tuple[str, ...]:
         """What to know of the recording: that it was cut, or that something could not be read."""
-        return tuple(fact.words for fact in self.data.session.facts)
+        return tuple(fact.words for fact in self.facts)
 
     @property
     def facts(self) -> tuple[Fact, ...]:
         """What to know of the recording, as records: a code, what it is about, and how often."""
+        note_read(empty=False)  # that there is none says something
         return self.data.session.facts
 
     @property
     def kinds(self) -> tuple[str, ...]:
         """The kinds of objects that were there."""
+        note_read(empty=not self.data.session.kinds)
         return self.data.session.kinds
 
     @property
     def event_names(self) -> tuple[str, ...]:
         """The names of events that occurred."""
+        note_read(empty=not self.data.session.events.kinds)
         return self.data.session.events.kinds
 
     @cached_property
@@ -102,7 +108,9 @@ class Trace:
             ('heron',)
         """
         look_at(f"kind {kind}")
-        return self._objects(Key(kind, kind), f"every {kind}", is_group=True)
+        group = self._objects(Key(kind, kind), f"every {kind}", is_group=True)
+        note_read(empty=not group.ids)
+        return group
 
     def one(self, kind: str | None = None, *, id: str | None = None) -> Objects:
         """Return exactly one object: the only one of its kind, or the one with an id.
@@ -117,6 +125,7 @@ class Trace:
             raise Misuse("one: expected a kind, or id=...")
         look_at(f"kind {kind}")
         only = self._objects(Key(f"one({kind})", kind), f"the {kind}", is_group=False)
+        note_read(empty=not only.ids)
         if len(only.ids) > 1:
             shown = ", ".join(only.ids[:8]) + (f" and {len(only.ids) - 8} more" if len(only.ids) > 8 else "")
             raise Misuse(
@@ -153,6 +162,7 @@ class Trace:
                     named = self._name_indices(wanted)
                     chosen &= np.isin(who, self._with_parts(named) if parts else named)
             indices = np.flatnonzero(chosen)
+        note_read(empty=not len(indices))
         whom = {what: one for what, one in (("by", by), ("on", on)) if one is not None}
         return Moments(
             self.data.session,
@@ -187,6 +197,7 @@ class Trace:
         found = [one for one in self.data.session.parameters if one.name == name]
         if not found:
             raise UnknownName("parameter", name, {one.name for one in self.data.session.parameters}, self.label)
+        note_read(empty=False)
         values = [one.value for one in found]
         if at is not None:
             index = np.searchsorted([one.clock_index for one in found], at.clock_index, side="right") - 1
@@ -263,6 +274,7 @@ class Trace:
                 self.data, kind, lifetimes, id, key=Key(id, kind), is_group=False
             )
         look_at(f"kind {found.kind}")
+        note_read(empty=False)
         return found
 
     def _lifetimes_of(self, id: str) -> Ints:

@@ -1,27 +1,106 @@
-"""The collector: where asserted verdicts go while a runner listens."""
+"""The collector: what becomes of the verdicts that a check makes, while a runner listens."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
+
+from breadcrumb.verdicts.outcomes import Outcome, when_asked
 
 if TYPE_CHECKING:
     from breadcrumb.verdicts.verdict import Verdict
 
-_collector: ContextVar["list[Verdict] | None"] = ContextVar("breadcrumb collector", default=None)
+
+@dataclass(slots=True)
+class Made:
+    """A verdict, and what became of it."""
+
+    verdict: "Verdict"
+    asserted: bool = False
+    excused: bool = False
+    """Whether it went into another verdict, or was asked for its outcome by name."""
+
+
+@dataclass(slots=True)
+class Collector:
+    """All verdicts that a check makes, in order."""
+
+    depth: int = 0
+    """How many checks of ours are at work; verdicts that these make of each other are theirs."""
+    _made: dict[int, Made] = field(default_factory=dict)
+    _outcomes: dict[int, Made] = field(default_factory=dict)
+
+    def makes(self, verdict: "Verdict") -> "Verdict":
+        """Take note of a verdict that a check of ours returns to the user."""
+        if not self.depth:
+            object.__setattr__(verdict, "outcome", verdict.outcome.of_its_own())
+            made = self._made[id(verdict)] = Made(verdict)
+            self._outcomes[id(verdict.outcome)] = made
+        return verdict
+
+    def asserts(self, verdict: "Verdict") -> None:
+        """Take note that a verdict is asserted."""
+        self._made.setdefault(id(verdict), Made(verdict)).asserted = True
+
+    def uses(self, verdicts: "Iterable[Verdict]") -> None:
+        """Take note that verdicts went into another one."""
+        for verdict in verdicts:
+            if id(verdict) in self._made:
+                self._made[id(verdict)].excused = True
+
+    def asked(self, outcome: Outcome) -> None:
+        """Take note that somebody else than the library compared an outcome."""
+        if not self.depth and id(outcome) in self._outcomes:
+            self._outcomes[id(outcome)].excused = True
+
+    def counted(self, *, returned: bool) -> tuple[list["Verdict"], int]:
+        """Return the verdicts that count, and how many of them were never asserted.
+
+        Args:
+            returned: whether the check came to its end; if not, what it did not come to assert does not count.
+        """
+        some = [one for one in self._made.values() if one.asserted or (returned and not one.excused)]
+        return [one.verdict for one in some], sum(not one.asserted for one in some)
+
+
+_collector: ContextVar[Collector | None] = ContextVar("breadcrumb collector", default=None)
 
 
 @contextmanager
-def collecting() -> Iterator["list[Verdict]"]:
-    """Gather the verdicts that are asserted within, in this context and no other."""
-    verdicts: list[Verdict] = []
-    token = _collector.set(verdicts)
+def collecting() -> Iterator[Collector]:
+    """Gather the verdicts that are made within, in this context and no other."""
+    collector = Collector()
+    token = _collector.set(collector)
     try:
-        yield verdicts
+        yield collector
     finally:
         _collector.reset(token)
 
 
-def active_collector() -> "list[Verdict] | None":
-    """Return the list that asserted verdicts go to, if anyone listens."""
+def active_collector() -> Collector | None:
+    """Return what gathers verdicts, if anyone listens."""
     return _collector.get()
+
+
+@contextmanager
+def within_the_library() -> Iterator[None]:
+    """Do something whose comparisons are not the user's."""
+    collector = _collector.get()
+    if collector is None:
+        yield
+        return
+    collector.depth += 1
+    try:
+        yield
+    finally:
+        collector.depth -= 1
+
+
+def _tell(outcome: Outcome) -> None:
+    collector = _collector.get()
+    if collector is not None:
+        collector.asked(outcome)
+
+
+when_asked(_tell)

@@ -18,6 +18,7 @@ from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance, within_scope
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.sweeping import Between, MarginOf
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount, number
@@ -192,7 +193,9 @@ def judge_near(
 
 def untested(signal: Signal) -> Verdict:
     """Return the verdict on a signal of which there is nothing, because its kind was not seen."""
-    return Verdict(UNNAMED, "untested", signal.track.session.label, of="samples", why_untested=signal.track.unseen)
+    return Verdict(
+        UNNAMED, Outcome.UNTESTED, signal.track.session.label, of="samples", why_untested=signal.track.unseen
+    )
 
 
 def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None) -> Floats:

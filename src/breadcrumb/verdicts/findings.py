@@ -1,12 +1,11 @@
 """What a check found, as plain data."""
 
 from dataclasses import dataclass, field
-from typing import Literal, NamedTuple, TypeAlias
+from typing import NamedTuple
 
 from breadcrumb.verdicts.evidence import Evidence
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule
-
-Outcome: TypeAlias = Literal["held", "broken", "untested"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +92,11 @@ class Finding:
     evidence: Evidence = field(default_factory=Evidence)
     parts: tuple["Finding", ...] = ()
     """The findings that `all_of` or `any_of` joined."""
+    details: tuple[str, ...] = ()
+    """Lines about a breach that has no frame, such as that of a plain assert."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "outcome", Outcome(self.outcome))
 
     @property
     def sentence(self) -> str:

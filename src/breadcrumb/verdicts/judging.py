@@ -14,7 +14,8 @@ from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
-from breadcrumb.verdicts.findings import Breach, Margin, Outcome, Stretch, Tally
+from breadcrumb.verdicts.findings import Breach, Margin, Stretch, Tally
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, MarginOf, NoiseOf, Swept, sweep
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import difference_visible
@@ -114,7 +115,7 @@ class Evaluation:
         swept, margins = self.swept, self.margin
         broken = np.flatnonzero(margins < 0)
         tested, missing = (len(margins), 0) if swept is None else (swept.tested, swept.missing)
-        outcome: Outcome = "broken" if len(broken) else "held" if tested else "untested"
+        outcome = Outcome.BROKEN if len(broken) else Outcome.HELD if tested else Outcome.UNTESTED
         first = worst = margin = None
         evidence = Evidence()
         if len(broken):
@@ -129,7 +130,7 @@ class Evaluation:
         tallies = self._tallies(broken) if swept is None else swept.tallies
         return Verdict(
             UNNAMED, outcome, self.session.label, margin, tested, self.of, self.undecided, missing,
-            "" if outcome != "untested" else self._why_untested(missing), len(broken), first, worst,
+            "" if outcome is not Outcome.UNTESTED else self._why_untested(missing), len(broken), first, worst,
             self._stretches(broken), tallies, evidence,
         )  # fmt: skip
 

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, fields, replace
 
 from breadcrumb.errors import Broken, Misuse, NeverExercised
-from breadcrumb.verdicts.collecting import active_collector
-from breadcrumb.verdicts.findings import Finding, Outcome, Tally
+from breadcrumb.verdicts.collecting import active_collector, within_the_library
+from breadcrumb.verdicts.findings import Finding, Tally
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule, Subject, common_key
 from breadcrumb.verdicts.words import explanation
 
@@ -29,10 +30,10 @@ class Verdict(Finding):
         __tracebackhide__ = True
         collector = active_collector()
         if collector is not None:
-            collector.append(self)
-        if self.outcome == "broken":
+            collector.asserts(self)
+        if self.outcome.value == "broken":
             raise Broken(self.explain())
-        if self.outcome == "untested" and collector is None:
+        if self.outcome.value == "untested" and collector is None:
             raise NeverExercised(self.explain())
         return True
 
@@ -41,7 +42,8 @@ class Verdict(Finding):
 
     def explain(self, most_lines: int = 40) -> str:
         """Return the explanation: a summary line first, then details, in so many lines at the most."""
-        return "\n".join(explanation(self, most_lines))
+        with within_the_library():
+            return "\n".join(explanation(self, most_lines))
 
     def to_json(self) -> bytes:
         """Return the verdict as JSON, evidence and all."""
@@ -68,7 +70,12 @@ class Verdict(Finding):
 
     def with_sentence(self, sentence: str) -> "Verdict":
         """Return the same verdict with the rule in words of your own."""
-        return replace(self, rule=replace(self.rule, sentence=sentence))
+        collector = active_collector()
+        renamed = replace(self, rule=replace(self.rule, sentence=sentence))
+        if collector is None:
+            return renamed
+        collector.uses([self])
+        return collector.makes(renamed)
 
     def by_object(self) -> tuple[Tally, ...]:
         """Return each object's part: how much was tested, how often it broke the rule, first and worst."""
@@ -84,7 +91,7 @@ def all_of(*verdicts: Verdict) -> Verdict:
         >>> all_of(held, untested).outcome
         'untested'
     """
-    return _joined(verdicts, "all of", ("broken", "untested", "held"))
+    return _joined(verdicts, "all of", (Outcome.BROKEN, Outcome.UNTESTED, Outcome.HELD))
 
 
 def any_of(*verdicts: Verdict) -> Verdict:
@@ -96,12 +103,28 @@ def any_of(*verdicts: Verdict) -> Verdict:
         >>> any_of(broken, held).outcome
         'held'
     """
-    return _joined(verdicts, "any of", ("held", "untested", "broken"))
+    return _joined(verdicts, "any of", (Outcome.HELD, Outcome.UNTESTED, Outcome.BROKEN))
 
 
 def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
+    name = word.replace(" ", "_")
     if not verdicts:
-        raise Misuse(f"{word.replace(' ', '_')}: expected one verdict or more, found none")
+        raise Misuse(f"{name}: expected one verdict or more, found none")
+    others: list[object] = [one for one in verdicts if not hasattr(one, "rule")]
+    if others:
+        raise Misuse(
+            f"{name}: expected verdicts, found {others[0]!r}; judge(condition, words) makes one of a condition"
+        )
+    with within_the_library():
+        joint = _join(verdicts, word, rank)
+    collector = active_collector()
+    if collector is None:
+        return joint
+    collector.uses(verdicts)
+    return collector.makes(joint)
+
+
+def _join(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
     outcome = min((one.outcome for one in verdicts), key=rank.index)
     leading = list(_leading(verdicts, outcome))
     ties = [one for one in leading if one.margin is not None and one.margin.share is not None]

@@ -130,6 +130,7 @@ def _lines(verdict: Finding) -> Iterator[str]:
     if verdict.outcome == "held":
         yield f"  margin  {margin_words(verdict.margin)}"
     yield from _breach_lines(verdict)
+    yield from (f"  {line}" for line in verdict.details)
     yield f"  {tested_words(verdict)}"
     for excerpt in (verdict.evidence.first, verdict.evidence.tightest):
         if excerpt is not None and excerpt.values:

@@ -13,6 +13,7 @@ from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise, tolerance
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount, number
 
@@ -62,7 +63,7 @@ def bounces(
     contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.names)))
     if not contacts.count:
         why = at.unseen or moving.track.unseen or f"no {at.label} of {moving.owner or moving.name} to judge"
-        return Verdict(UNNAMED, "untested", at.session.label, of="bounces", why_untested=why)
+        return Verdict(UNNAMED, Outcome.UNTESTED, at.session.label, of="bounces", why_untested=why)
     bounce = _fold(contacts, 0 if velocity is not None else 1)
     first, last = contacts.pick(bounce.first), contacts.pick(bounce.last)
     before = moving.before(first, frames(1))

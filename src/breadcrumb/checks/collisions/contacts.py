@@ -23,6 +23,7 @@ from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount
 
@@ -309,7 +310,7 @@ def passes_through(
     kept = keeps_velocity(objects, tol=tol, during=touches.grown(frames(1)))
     if not touches.count:
         why = kept.why_untested or f"no {touches.label}"
-        return Verdict(UNNAMED, "untested", kept.session, of=kept.of, why_untested=why)
+        return Verdict(UNNAMED, Outcome.UNTESTED, kept.session, of=kept.of, why_untested=why)
     return kept
 
 

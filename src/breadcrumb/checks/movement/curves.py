@@ -18,6 +18,7 @@ from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats
 from breadcrumb.verdicts.comparing import Scope, judge_near
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
 from breadcrumb.verdicts.words import amount, plus_minus
 
@@ -219,7 +220,7 @@ def oscillates(
     first = fit.first
     if not len(first):
         why = seen.track.unseen or "no lifetime has two whole swings"
-        return Verdict(UNNAMED, "untested", signal.track.session.label, of="lifetimes", why_untested=why)
+        return Verdict(UNNAMED, Outcome.UNTESTED, signal.track.session.label, of="lifetimes", why_untested=why)
     of_lifetime = seen.take(first)
     close = time_tol.value if time_tol is not None else every.value / 1000
     parts = []

@@ -20,6 +20,7 @@ from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
 from breadcrumb.verdicts.words import amount, times_words
 
@@ -236,7 +237,7 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
     """
     session = moments.session
     if moments.unseen:
-        return Verdict(UNNAMED, "untested", session.label, of="lifetimes", why_untested=moments.unseen)
+        return Verdict(UNNAMED, Outcome.UNTESTED, session.label, of="lifetimes", why_untested=moments.unseen)
     lifetimes = session.lifetimes
     lifetime = np.sort(each.lifetimes.lifetime) if each is not None else np.full(1, NOBODY)
     order = np.argsort(moments.lifetime, kind="stable") if each is not None else np.arange(moments.count)
@@ -292,7 +293,7 @@ def carries_data(moments: Moments, key: str, value: Any, *, tol: float = 0.0, **
     """
     if not moments.count:
         why = moments.unseen or f"no {moments.label} to judge"
-        return Verdict(UNNAMED, "untested", moments.session.label, of="moments", why_untested=why)
+        return Verdict(UNNAMED, Outcome.UNTESTED, moments.session.label, of="moments", why_untested=why)
     if moments[key].dtype.kind == "f" and not isinstance(value, str | bool):
         return judge_near(Signal.from_data(moments, key), value, tol=tol)
     found = [one.get(key) for one in moments.data]

@@ -20,6 +20,7 @@ from breadcrumb.checks.values.changes import unchanged
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
+from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 
 
@@ -96,7 +97,7 @@ def same_across(
     leading = whole if whole is not None else segments[0]
     if len(pieces) < 2:
         why = leading.track.unseen or f"{len(pieces)} of 2 segments"
-        return Verdict(UNNAMED, "untested", leading.track.session.label, of="samples", why_untested=why)
+        return Verdict(UNNAMED, Outcome.UNTESTED, leading.track.session.label, of="samples", why_untested=why)
     inside, piece = joined([one.unwrapped() if one.is_angle else one for one in pieces])
     times = replace(inside, parts=(inside.track.times,), valid=None)
     passed = inside.track.times - first_of_group(times, piece).parts[0]

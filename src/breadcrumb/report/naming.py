@@ -1,0 +1,37 @@
+"""Names of the files that a run writes: no two of them alike, and none that leads out of its folder."""
+
+import hashlib
+import re
+from collections import Counter
+from collections.abc import Iterable
+
+from breadcrumb.run.results import Result
+
+_LONGEST = 80
+_DIGITS = 8
+
+
+def file_name(text: str) -> str:
+    """Return a file name for any text; what is left out of it is made up for by a digest, so that no two are alike.
+
+    Example:
+        >>> file_name("lamps-tilt.1"), file_name("../up") == file_name(".._up"), len(file_name("x" * 300))
+        ('lamps-tilt.1', False, 89)
+    """
+    name = re.sub(r"[^A-Za-z0-9_.-]+", "_", text).strip(".")[:_LONGEST]
+    return name if name == text and name else f"{name}-{digest(text)}".lstrip("-")
+
+
+def digest(text: str) -> str:
+    """Return a few letters that stand for a text."""
+    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:_DIGITS]
+
+
+def session_names(results: Iterable[Result]) -> dict[str, str]:
+    """Return a file name for each trace, by its path: the session's, with a digest of the path if several have it."""
+    labels = {result.trace: result.session for result in results}
+    several = Counter(labels.values())
+    return {
+        trace: file_name(label) if several[label] == 1 else f"{file_name(label)}-{digest(trace)}"
+        for trace, label in labels.items()
+    }
