@@ -49,7 +49,9 @@ class Samples:
         parts = self.parts
         if self.valid is not None and parts[0].dtype != np.bool_:
             parts = tuple(np.where(self.valid, part, np.nan) for part in parts)
-        return parts[0] if len(parts) == 1 else np.stack(parts, axis=1)
+        values = parts[0].view() if len(parts) == 1 else np.stack(parts, axis=1)
+        values.flags.writeable = False  # whatever asks for the same signal again is given the same array
+        return values
 
     @property
     def title(self) -> str:

@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 
 from breadcrumb.algebra.extremes import extremes_of
+from breadcrumb.model.freezing import read_only
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 
@@ -42,12 +43,16 @@ class Track:
     @property
     def frames(self) -> Ints:
         """The frame number of each sample."""
-        return self.session.clock.frames[self.clock_index]
+        frames = self.session.clock.frames[self.clock_index]
+        read_only(frames)
+        return frames
 
     @cached_property
     def times(self) -> Floats:
         """The game time of each sample, in seconds."""
-        return self.session.clock.times[self.clock_index]
+        times = self.session.clock.times[self.clock_index]
+        read_only(times)
+        return times
 
     @cached_property
     def name(self) -> Ints:

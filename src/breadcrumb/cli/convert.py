@@ -1,5 +1,6 @@
 """`breadcrumb convert`."""
 
+import os
 import shutil
 import sys
 import tempfile
@@ -10,6 +11,7 @@ import click
 
 from breadcrumb.cli.console import fail
 from breadcrumb.errors import TraceError
+from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
 from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
@@ -38,8 +40,11 @@ def command(source: Path, target: Path, overwrite: bool) -> None:
         fail(f"expected a trace on one side, found {source} and {target}; a trace's name ends in {SUFFIX}")
     if is_remote(target):
         fail(f"{target}: a trace can be read from a URL, not written to it; name a file or folder of this machine")
-    if target != _STREAM and target.exists() and not overwrite:
-        fail(f"{target} exists; name another one, or use --overwrite to replace it")
+    if target != _STREAM and os.path.lexists(target):
+        if not overwrite:
+            fail(f"{target} exists; name another one, or use --overwrite to replace it")
+        if problem := _why_not_replaced(source, target):
+            fail(f"{target} {problem}; it is not overwritten")
     try:
         if target == _STREAM:
             sys.stdout.buffer.writelines(frame_lines(open_trace(source).data))
@@ -62,13 +67,25 @@ def _convert(source: Path, target: Path) -> None:
         elif _is_trace(source):
             with made.open("wb") as file:
                 file.writelines(frame_lines(open_trace(source).data))
-        if target.is_dir():
-            shutil.rmtree(target)
+        if target.exists():
+            target.replace(making / "former")
         made.replace(target)
     finally:
         shutil.rmtree(making, ignore_errors=True)
     if said:
         click.echo(said, err=True)
+
+
+def _why_not_replaced(source: Path, target: Path) -> str:
+    """Return why something that is there may not be replaced; empty if it is a trace or a plain file, and no source."""
+    if target.is_symlink():
+        return "is a link"
+    if source != _STREAM and not is_remote(source) and source.exists():
+        if source.resolve().is_relative_to(target.resolve()):
+            return "is what is read, or holds it"
+    if target.is_dir() and not any((target / name).is_file() for name in (ABOUT_NAME, FILE_NAME)):
+        return "is a folder, and no trace"
+    return "" if target.is_dir() or target.is_file() else "is neither a trace nor a plain file"
 
 
 def _is_trace(path: Path) -> bool:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.model.facts import CUT, Fact
+from breadcrumb.model.freezing import frozen, read_only
 
 Ints: TypeAlias = NDArray[np.int64]
 Floats: TypeAlias = NDArray[np.float64]
@@ -42,6 +43,9 @@ class Clock:
     paused: Bools | None = None
     """Whether the game was paused; False where it was not told."""
 
+    def __post_init__(self) -> None:
+        read_only(self.frames, self.times, self.wall, self.steps, self.scale, self.paused)
+
     @property
     def size(self) -> int:
         """The number of recorded frames."""
@@ -70,6 +74,9 @@ class Lifetimes:
     """The clock index of its last sample, or NOBODY."""
     leave: Ints
     """The clock index on which it was gone; NOBODY if it was alive at the end."""
+
+    def __post_init__(self) -> None:
+        read_only(self.name, self.kind, self.parent, self.appear, self.first, self.last, self.leave)
 
     @property
     def size(self) -> int:
@@ -109,6 +116,10 @@ class Events:
     late: Bools
     """Whether it came after the last frame."""
 
+    def __post_init__(self) -> None:
+        read_only(self.clock_index, self.order, self.kind, self.by, self.on, self.late)
+        object.__setattr__(self, "data", tuple(map(frozen, self.data)))
+
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
@@ -144,6 +155,9 @@ class Session:
     participants: Mapping[str, tuple[tuple[str | None, str | None], ...]] = field(default_factory=dict)
     """Which kinds take part in each event, as pairs of by and on: a kind, an empty text for a named thing that is no
     object, None for nobody."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "about", frozen(self.about))
 
     @property
     def is_cut(self) -> bool:
@@ -191,3 +205,6 @@ class ColumnData:
     """Which values were recorded; None if all were."""
     texts: tuple[str, ...] | None = field(default=None)
     """The distinct texts of a text column."""
+
+    def __post_init__(self) -> None:
+        read_only(self.values, self.valid)

@@ -11,7 +11,7 @@ _HIGHEST_INT = 2**63
 
 
 def plain_data(value: Any, depth: int = 0) -> Any:
-    """Return the value as text, numbers, lists and mappings; a number that is not finite becomes its name.
+    """Return the value as text, numbers, lists and mappings; one that is not finite is told by its name.
 
     Anything else that has a length is a list, a number-like value (such as a NumPy scalar) a number, a member of an
     enumeration its value, and the rest its text.

@@ -50,11 +50,15 @@ def column_array(column: ColumnData) -> Any:
 
 
 def column_data(array: Any) -> ColumnData:
-    """Return one Arrow column as NumPy; the opposite of `column_array`."""
-    array = _one_chunk(array)
+    """Return one Arrow column as NumPy; the opposite of `column_array`.
+
+    Raises:
+        TypeError: it holds neither numbers nor flags nor texts.
+    """
+    array = _numbers_or_codes(_one_chunk(array))
     valid = _valid(array)
     if pa.types.is_dictionary(array.type):
-        indices = _plain(array.indices, np.dtype("<i4")).astype(np.int64)
+        indices = _plain(array.indices.cast(pa.int64()), np.dtype("<i8"))
         if valid is not None:
             indices = np.where(valid, indices, 0)
         return ColumnData(indices, valid, tuple(array.dictionary.to_pylist()) or ("",))
@@ -64,9 +68,28 @@ def column_data(array: Any) -> ColumnData:
     return ColumnData(numbers if valid is None else np.where(valid, numbers, np.nan), valid)
 
 
+def _numbers_or_codes(array: Any) -> Any:
+    """Return a column as one of the types that we write, whoever wrote it."""
+    kind = array.type
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
+        return array.cast(pa.string()).dictionary_encode()
+    if pa.types.is_integer(kind) or pa.types.is_floating(kind):
+        return array.cast(pa.float64(), safe=False)
+    if pa.types.is_boolean(kind) or (pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type)):
+        return array
+    raise TypeError(f"expected numbers, flags or texts, found {kind}")
+
+
 def ints(array: Any, missing: int) -> Ints:
-    """Return whole numbers as NumPy, with a stand-in for null."""
+    """Return whole numbers as NumPy, with a stand-in for null.
+
+    Raises:
+        TypeError: it holds something else.
+    """
     array = _one_chunk(array)
+    if not pa.types.is_integer(array.type):
+        raise TypeError(f"expected whole numbers, found {array.type}")
+    array = array.cast(pa.int64())
     values = _plain(array, np.dtype("<i8"))
     valid = _valid(array)
     return values if valid is None else np.where(valid, values, missing)

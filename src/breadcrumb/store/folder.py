@@ -1,5 +1,6 @@
 """The folder of open formats that a trace is kept in."""
 
+import hashlib
 import json
 import urllib.parse
 import zlib
@@ -9,6 +10,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -36,6 +38,12 @@ FORMAT_VERSION = 2
 ABOUT = ABOUT_NAME
 STATES = "states"
 _ROW_GROUP = 1 << 18
+_MOST_ROWS = 1 << 27
+"""How many samples of a kind are read: a column of as many numbers takes a GB."""
+_LARGEST_ABOUT = 16 << 20
+_LONGEST_NAME = 150
+_SAFE_DIGITS = 19
+"""Whole numbers with fewer digits fit into 64 bits."""
 _TOLD = ("wall", "steps", "scale", "paused")
 """What frames may have beside their number and time."""
 
@@ -53,17 +61,41 @@ def write_folder(data: TraceData, folder: Path) -> None:
     _write(folder / "events.parquet", _events_table(session))
     _write(folder / "parameters.parquet", _parameters_table(session))
     (folder / STATES).mkdir()
-    for kind in session.kinds:
-        if data.columns(kind):
-            _write_kind(data, kind, folder / STATES / _file_name(kind))
+    states = {kind: list(data.columns(kind)) for kind in session.kinds if data.columns(kind)}
+    for kind in states:
+        _write_kind(data, kind, folder / STATES / _file_name(kind))
     about = {
         "format": FORMAT_VERSION,
         "about": dict(session.about),
         "declared": {"events": session.declared_events, "kinds": session.declared_kinds},
         "facts": [asdict(fact) for fact in session.facts],
         "participants": session.participants,
+        "states": states,
     }
     (folder / ABOUT).write_text(json.dumps(about, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
+
+
+class _Version(msgspec.Struct):
+    format: int
+
+
+class Declared(msgspec.Struct):
+    """What a recording declared."""
+
+    events: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+
+
+class About(msgspec.Struct):
+    """What `about.json` says."""
+
+    format: int
+    about: dict[str, Any]
+    declared: Declared
+    facts: tuple[Fact, ...]
+    participants: dict[str, tuple[tuple[str | None, str | None], ...]]
+    states: dict[str, tuple[str, ...]]
+    """The columns of each kind that has any."""
 
 
 class FolderTrace:
@@ -87,39 +119,32 @@ class FolderTrace:
         lifetimes = _read_lifetimes(self._read("lifetimes.parquet"), indices)
         events = _read_events(self._read("events.parquet"), indices)
         parameters = self._read("parameters.parquet").to_pylist()
-        declared = self._about["declared"]
         return Session(
             label=self._location.label,
-            about=self._about["about"],
+            about=self._about.about,
             clock=clock,
             lifetimes=lifetimes,
             events=events,
             names=tuple(indices.names),
             kinds=tuple(indices.kinds),
             parameters=tuple(
-                Parameter(
-                    one["name"], clock.clock_index_at_or_after(one["frame"]), json.loads(one["value"]), one["unit"]
-                )
+                Parameter(one["name"], clock.clock_index_at_or_after(one["frame"]), _plain(one["value"]), one["unit"])
                 for one in parameters
             ),
-            declared_events=tuple(declared["events"]),
-            declared_kinds=tuple(declared["kinds"]),
-            facts=tuple(Fact(**fact) for fact in self._about["facts"]),
-            participants={
-                name: tuple((by, on) for by, on in pairs) for name, pairs in self._about["participants"].items()
-            },
+            declared_events=self._about.declared.events,
+            declared_kinds=self._about.declared.kinds,
+            facts=self._about.facts,
+            participants=self._about.participants,
         )
 
     def columns(self, kind: str) -> Sequence[str]:
         """Return the names of a kind's columns."""
-        name = f"{STATES}/{_file_name(kind)}"
-        if not self._location.has(name):
-            return ()
-        with refusing_damage(self._location.path(name)), self._location.open(name) as file:
-            return tuple(column for column in pq.read_schema(file).names if column not in ("lifetime", "frame"))
+        return self._about.states.get(kind, ())
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
         """Return the lifetime and the clock index of each of a kind's samples."""
+        if not self.columns(kind):
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
         lifetime = self._kept(kind, "lifetime", lambda column: ColumnData(_read_lifetime(column, self.session)))
         clock_index = self._kept(kind, "frame", lambda column: ColumnData(_read_clock_index(column, self.session)))
         return lifetime.values, clock_index.values
@@ -136,6 +161,8 @@ class FolderTrace:
             column = copy.load(name) if copy is not None else None
             if column is None:
                 table = self._read(file, [name])
+                if name not in table.column_names:
+                    raise TraceError(f"{self._location.path(file)}: expected a column {name!r}, found none")
                 with refusing_damage(self._location.path(file)):
                     column = make(table[name])
                 if copy is not None:
@@ -146,25 +173,34 @@ class FolderTrace:
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
         with refusing_damage(self._location.path(name)), self._location.open(name) as file:
             # read_table would load pandas, which takes longer; threads still at it when a command ends can abort it
-            return pq.ParquetFile(file).read(columns=columns, use_threads=False)
+            table = pq.ParquetFile(file)
+            if table.metadata.num_rows > _MOST_ROWS:
+                raise ValueError(f"expected at most {_MOST_ROWS} rows, found {table.metadata.num_rows}")
+            return table.read(columns=columns, use_threads=False)
 
 
 def _file_name(kind: str) -> str:
     """Return a file name that no kind's name can lead out of the folder."""
-    return urllib.parse.quote(kind, safe=" ").replace(".", "%2E") + ".parquet"
+    name = urllib.parse.quote(kind, safe=" ").replace(".", "%2E")
+    if len(name) > _LONGEST_NAME:  # more than file systems take
+        name = f"{name[:_LONGEST_NAME]}-{hashlib.sha256(kind.encode()).hexdigest()}"
+    return f"{name}.parquet"
 
 
-def _read_about(location: Location) -> dict[str, Any]:
+def _read_about(location: Location) -> About:
     path = location.path(ABOUT)
     with refusing_damage(path), location.open(ABOUT) as file:
-        content = file.read()
+        content = file.read(_LARGEST_ABOUT + 1)
     try:
-        about: dict[str, Any] = json.loads(content.decode("utf-8"))
-        version = int(about["format"])
-    except (ValueError, LookupError, TypeError) as error:
+        if len(content) > _LARGEST_ABOUT:
+            raise ValueError(f"more than {_LARGEST_ABOUT} bytes")
+        version = msgspec.json.decode(content, type=_Version).format
+        if version == FORMAT_VERSION:
+            return msgspec.json.decode(content, type=About)
+    except (ValueError, RecursionError) as error:
         raise NotATrace(f"{path}: expected the description of a trace, found something else ({error})") from None
     refuse_other_formats(path, version, FORMAT_VERSION)
-    return about
+    raise AssertionError("the format is another one")
 
 
 def _write(path: Path, columns: Mapping[str, Any]) -> None:
@@ -220,7 +256,10 @@ def _frames_table(clock: Clock) -> dict[str, Any]:
 
 def _read_clock(table: Any) -> Clock:
     told = {name: column_data(table[name]).values for name in _TOLD if name in table.column_names}
-    return Clock(ints(table["frame"], NOBODY), column_data(table["t"]).values, **told)
+    frames, times = ints(table["frame"], NOBODY), column_data(table["t"]).values
+    if (np.diff(frames) <= 0).any() or (frames < 0).any() or not np.isfinite(times).all() or (np.diff(times) < 0).any():
+        raise ValueError("frames that do not rise, or times that fall")
+    return Clock(frames, times, **told)
 
 
 def _lifetimes_table(session: Session) -> dict[str, Any]:
@@ -269,6 +308,8 @@ def _read_lifetime(column: Any, session: Session) -> Ints:
     lifetime = ints(column, NOBODY)
     if len(lifetime) and not (lifetime.min() >= 0 and lifetime.max() < session.lifetimes.size):
         raise ValueError("a sample of a lifetime that the trace does not have")
+    if (np.diff(lifetime) < 0).any():
+        raise ValueError("samples that are not sorted by their lifetimes")
     return lifetime
 
 
@@ -278,6 +319,18 @@ def _read_clock_index(column: Any, session: Session) -> Ints:
     if len(clock_index) and (clock_index.max() >= session.clock.size or (frames[clock_index] != frame).any()):
         raise ValueError("a sample on a frame that the trace does not have")
     return clock_index
+
+
+def _plain(text: str) -> Any:
+    """Return what JSON says; a whole number beyond 64 bits is one that arrays can hold."""
+    return json.loads(text, parse_int=lambda digits: int(digits) if len(digits) < _SAFE_DIGITS else float(digits))
+
+
+def _data(text: str | None) -> dict[str, Any]:
+    data = _plain(text) if text else {}
+    if not isinstance(data, dict):
+        raise TypeError(f"expected the data of an event, found {type(data).__name__}")
+    return data
 
 
 class _Indices:
@@ -291,7 +344,11 @@ class _Indices:
     def clock_indices(self, column: Any) -> Ints:
         """Return the clock indices of a column of frame numbers."""
         frames = ints(column, NOBODY)
-        return np.where(frames == NOBODY, NOBODY, np.searchsorted(self.clock.frames, frames))
+        found = np.minimum(np.searchsorted(self.clock.frames, frames), max(self.clock.size - 1, 0))
+        known = frames == NOBODY if not self.clock.size else (frames == NOBODY) | (self.clock.frames[found] == frames)
+        if not known.all() and self.clock.size:
+            raise ValueError(f"frame {frames[~known][0]}, which the trace does not have")
+        return np.where(frames == NOBODY, NOBODY, found)
 
     def of(self, column: Any, known: dict[str, int]) -> Ints:
         """Return the indices of a column of texts, adding those not met before."""
@@ -305,9 +362,12 @@ class _Indices:
 
 
 def _read_lifetimes(table: Any, indices: _Indices) -> Lifetimes:
+    name, kind = indices.of(table["id"], indices.names), indices.of(table["kind"], indices.kinds)
+    if (name == NOBODY).any() or (kind == NOBODY).any():
+        raise ValueError("a lifetime without an id or a kind")
     return Lifetimes(
-        name=indices.of(table["id"], indices.names),
-        kind=indices.of(table["kind"], indices.kinds),
+        name=name,
+        kind=kind,
         parent=indices.of(table["parent"], indices.names),
         appear=indices.clock_indices(table["appear_frame"]),
         first=indices.clock_indices(table["first_frame"]),
@@ -318,13 +378,16 @@ def _read_lifetimes(table: Any, indices: _Indices) -> Lifetimes:
 
 def _read_events(table: Any, indices: _Indices) -> Events:
     kinds: dict[str, int] = {}
+    clock_index, kind = indices.clock_indices(table["frame"]), indices.of(table["name"], kinds)
+    if (kind == NOBODY).any() or (np.diff(clock_index) < 0).any():
+        raise ValueError("an event without a name, or events that are not in the order of frames")
     return Events(
-        clock_index=indices.clock_indices(table["frame"]),
+        clock_index=clock_index,
         order=ints(table["order"], NOBODY),
-        kind=indices.of(table["name"], kinds),
+        kind=kind,
         kinds=tuple(kinds),
         by=indices.of(table["by"], indices.names),
         on=indices.of(table["on"], indices.names),
-        data=tuple(json.loads(text) if text else {} for text in table["data"].to_pylist()),
+        data=tuple(map(_data, table["data"].to_pylist())),
         late=column_data(table["late"]).values,
     )

@@ -1,6 +1,8 @@
 """Where the files of a trace lie: in a folder, in a zip file, or at a URL."""
 
+import os
 import re
+import stat
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
@@ -10,6 +12,7 @@ from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
 
 ZIPPED = ".zip"
 SUFFIX = ".crumbs"
+_SURELY_HARMLESS, _TIGHTEST = 64 << 20, 200
 _URL = re.compile(r"([a-z][a-z0-9+.-]+):/+(.*)", re.IGNORECASE)  # a Path has swallowed one of the slashes
 
 
@@ -42,10 +45,22 @@ def folder_location(folder: Path) -> Location:
     return Location(
         str(folder),
         _label(folder.name),
-        lambda name: (folder / name).is_file(),
-        lambda name: (folder / name).open("rb"),
+        lambda name: os.path.lexists(folder / name),
+        lambda name: open_plain_file(folder / name),
         folder,
     )
+
+
+def open_plain_file(path: Path) -> BinaryIO:
+    """Open a file to be read, if it is one: a pipe or a device would never end.
+
+    Raises:
+        FileNotFoundError: there is none.
+        TraceError: there is something else.
+    """
+    if not stat.S_ISREG(path.stat().st_mode):
+        raise TraceError(f"{path}: expected a file, found a folder, a pipe or a device")
+    return path.open("rb")
 
 
 def other_location(path: str | Path) -> Location:
@@ -69,8 +84,20 @@ def other_location(path: str | Path) -> Location:
     if root is None:
         raise NotATrace(f"{path}: expected a trace, that is {ABOUT_NAME} or {FILE_NAME} in it; found neither")
     return Location(
-        str(path), _label(name), lambda one: bool(files.isfile(root + one)), lambda one: files.open(root + one)
+        str(path), _label(name), lambda one: bool(files.isfile(root + one)), lambda one: _open(files, root + one)
     )
+
+
+def _open(files: Any, path: str) -> Any:
+    """Open a file that lies elsewhere.
+
+    Raises:
+        TraceError: it is packed so tightly that it was made to fill the memory.
+    """
+    packed, size = (int(files.info(path).get(name) or 0) for name in ("compress_size", "file_size"))
+    if size > _SURELY_HARMLESS and size > _TIGHTEST * packed > 0:
+        raise TraceError(f"{path}: expected a file packed to a {_TIGHTEST}th at most, found {packed} bytes for {size}")
+    return files.open(path)
 
 
 def _url(path: str) -> str:

@@ -60,6 +60,8 @@ class MemoryTrace:
 
     def index(self, kind: str) -> tuple[Ints, Ints]:
         """Return the lifetime and the clock index of each of a kind's samples."""
+        if kind not in self.tables:
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
         table = self.tables[kind]
         return table.lifetime, table.clock_index
 

@@ -14,7 +14,14 @@ from breadcrumb.model.facts import CUT, DAMAGED, EMPTY, IN_MEMORY, Fact
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.folder import ABOUT, STATES, FolderTrace, write_folder
-from breadcrumb.store.locations import ZIPPED, Location, folder_location, is_remote, other_location
+from breadcrumb.store.locations import (
+    ZIPPED,
+    Location,
+    folder_location,
+    is_remote,
+    open_plain_file,
+    other_location,
+)
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
 
 _MAKING = "making-"
@@ -40,7 +47,7 @@ def open_data(path: str | Path) -> TraceData:
         return _open_journal(folder)
     except FileNotFoundError:
         pass  # it was opened before, or another process has turned it into Parquet this very moment
-    if (folder / ABOUT).exists():
+    if os.path.lexists(folder / ABOUT):
         return FolderTrace(folder_location(folder))
     raise NotATrace(
         f"{folder}: expected a trace, that is a folder with {ABOUT} or {FILE_NAME} in it; found neither. "
@@ -72,7 +79,7 @@ def _open_journal(folder: Path) -> TraceData:
         FileNotFoundError: there is none, or none any more.
     """
     path = folder / FILE_NAME
-    with path.open("rb") as file:
+    with open_plain_file(path) as file:
         free = lock_file(file)
         if free:
             path.stat()  # whoever held it may have turned it into Parquet before this process got hold of it

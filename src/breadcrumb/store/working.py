@@ -44,7 +44,7 @@ class WorkingCopy:
 
     def keep(self, name: str, column: ColumnData) -> None:
         """Keep a column that `load` did not find for the next time, if it is large and the folder can be written."""
-        if len(column.values) < LARGE or self._stamp is None:
+        if len(column.values) < LARGE or self._stamp is None or self._leads_away:
             return
         about = {"source": self._stamp, "valid": column.valid is not None, "texts": column.texts}
         with suppress(OSError):
@@ -53,6 +53,11 @@ class WorkingCopy:
             if column.valid is not None:
                 self._put(self._path(name, "valid.npy"), column.valid)
             self._put(self._path(name, "json"), json.dumps(about).encode())
+
+    @property
+    def _leads_away(self) -> bool:
+        """Whether a link would have us write outside of the trace."""
+        return any(path.is_symlink() for path in (self._folder, self._folder.parent))
 
     def _path(self, name: str, suffix: str) -> Path:
         return self._folder / f"{quote(name, safe='')}.{suffix}"
