@@ -190,7 +190,7 @@ def test_a_check_cannot_change_a_trace_for_the_next_one(folder: Path, form: str)
         boat.x.rate().values,
         trace.data.session.lifetimes.first,
     ]
-    arrays += [trace.events("rung").clock_index, boat.x.frames]
+    arrays += [trace.data.session.events.clock_index, boat.x.frames]
     for array in arrays:
         with pytest.raises(ValueError, match="read-only"):
             array[:1] = 0

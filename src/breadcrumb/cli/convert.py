@@ -80,9 +80,9 @@ def _why_not_replaced(source: Path, target: Path) -> str:
     """Return why something that is there may not be replaced; empty if it is a trace or a plain file, and no source."""
     if target.is_symlink():
         return "is a link"
-    if source != _STREAM and not is_remote(source) and source.exists():
-        if source.resolve().is_relative_to(target.resolve()):
-            return "is what is read, or holds it"
+    is_here = source != _STREAM and not is_remote(source) and source.exists()
+    if is_here and source.resolve().is_relative_to(target.resolve()):
+        return "is what is read, or holds it"
     if target.is_dir() and not any((target / name).is_file() for name in (ABOUT_NAME, FILE_NAME)):
         return "is a folder, and no trace"
     return "" if target.is_dir() or target.is_file() else "is neither a trace nor a plain file"
