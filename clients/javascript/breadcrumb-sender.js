@@ -31,7 +31,9 @@
       this.problem = ""; // what was last wrong
       this._options = {host: HOST, port: PORT, ...options};
       const token = this._options.token;
-      this._header = line([["breadcrumb", "2"], ["about", encode(about)], ...(token ? [["token", encode(token)]] : [])]);
+      const head = [["breadcrumb", "2"], ["about", encode(about)]];
+      this._header = line([...head, ...(token ? [["token", encode(token)]] : [])]);
+      this._headerOfFiles = line(head); // the token is no file's business
       this._lifetimes = 0;
       this._alive = new Map(); // by id: the lifetime's number and the text of what appears
       this._known = new Map(); // by id: the properties as last told, each as text
@@ -207,7 +209,10 @@
       }
       if (wasReady) this._begins = this._gap = true;
       if (node && this._options.fallback) {
-        this._take(openFile(this._options.fallback, () => this._closed && this._closed()));
+        const out = openFile(this._options.fallback, () => this._closed && this._closed());
+        const begins = (text) => text.startsWith(this._header);
+        const cleaned = (text) => (begins(text) ? this._headerOfFiles + text.slice(this._header.length) : text);
+        this._take({...out, write: (text) => out.write(cleaned(text))});
       } else if (Date.now() < this._givesUp) {
         const timer = setTimeout(() => this._safely(() => this._connect()), TRY_AGAIN_AFTER);
         if (timer.unref) timer.unref();

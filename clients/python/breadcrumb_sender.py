@@ -64,7 +64,7 @@ class Session:
         self._appeared, self._left, self._changed, self._events = [], [], {}, []
         try:
             self._out = _Connection(host, port)
-        except OSError as error:
+        except (OSError, ValueError) as error:  # a host may have a name that no host can have
             self._fall_back(error)
         self._begins, self._gap = True, False
 
@@ -138,7 +138,9 @@ class Session:
                 "state": self._known,
             }
         told = {name: what for name, what in {**told, "events": self._events}.items() if what}
-        return (_line(self._header) if self._begins else b"") + _line({"frame": number, "t": t, **told})
+        header = self._header if isinstance(self._out, _Connection) else {**self._header, "token": None}
+        header = {key: value for key, value in header.items() if value is not None}  # the token is no file's business
+        return (_line(header) if self._begins else b"") + _line({"frame": number, "t": t, **told})
 
     def _fall_back(self, error):
         """Go on in the file; if it cannot be written either, nowhere."""

@@ -1,6 +1,7 @@
 import json
 import os
 import pty
+import re
 import select
 import signal
 import socket
@@ -8,6 +9,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, cast
 
@@ -24,6 +26,10 @@ Listening = Any
 
 HEADER = {"breadcrumb": 1, "about": {"game": "Lantern Bay"}}
 PATIENCE = 20.0
+HANDSHAKE = (
+    b"GET / HTTP/1.1\r\nHost: localhost\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n"
+    b"Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\nSec-WebSocket-Version: 13\r\n\r\n"
+)
 
 
 def _send(game: socket.socket, *lines: Any) -> None:
@@ -55,12 +61,12 @@ def test_several_games_at_once_each_become_a_trace(listening: Listening) -> None
 
 
 def test_ctrl_c_while_a_trace_is_converted_lets_it_be_finished(listening: Listening) -> None:
-    """A session that has just ended is turned into Parquet although the listener is told to stop, without a traceback."""
+    """A session that has just ended is whole although the listener is told to stop, and nothing is left half-made."""
     game = listening.connect()
     _send(game, HEADER, {"frame": 0, "t": 0.0}, *({"frame": n, "t": n / 60} for n in range(1, 2000)), {"end": True})
     assert _answer(game) == {"frames": 2000}
     assert "ends after 2000 frames" in listening.stop()
-    assert not (listening.out / "Lantern-Bay-1.crumbs" / "journal.bin").exists()
+    assert open_trace(listening.out / "Lantern-Bay-1.crumbs").clock.size == 2000
 
 
 def test_a_game_that_drops_its_connection_leaves_a_trace_that_says_so(listening: Listening) -> None:
@@ -169,7 +175,7 @@ def test_other_machines_need_a_token(listen: Callable[..., Listening], cli: Cli)
 
 LIMITS: dict[str, tuple[tuple[str, ...], str]] = {
     "games": (("--games", "1"), "expected at most 1 games at once; this one is refused"),
-    "the size of a session": (("--session-mib", "1"), "expected at most 1 MiB in a session, found more"),
+    "the size of a session": (("--session-mib", "1"), "expected at most 1 MiB in a session, sent or written"),
     "the disk": (("--free-mib", "99999999"), "MiB free on the disk of traces, found "),
 }
 
@@ -261,3 +267,112 @@ def test_a_file_that_is_followed_keeps_what_it_told_when_the_listener_is_stopped
         following.send_signal(signal.SIGINT)
         assert "breaks off after 1 frame: the listener was stopped" in following.stdout.read()
     assert open_trace(tmp_path / "traces" / "Lantern-Bay-1.crumbs").data.session.is_cut
+
+
+STUBBORN = {
+    "nothing": b"",
+    "one byte": b"{",
+    "three bytes": b'{"b',
+    "half a first line": b'{"breadcrumb": 2, "about"',
+    "half a handshake": b"GET / HTTP/1.1\r\nUpgrade: websocket\r\n",
+}
+
+
+def test_ctrl_c_ends_the_listener_whatever_games_wait_for(listening: Listening) -> None:
+    """Games that sent a part of a line, or nothing, or ping and never read, do not keep it from ending within two seconds."""
+    for said in STUBBORN.values():
+        listening.connect().sendall(said)
+    pinging = listening.connect()
+    pinging.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1024)
+    pinging.sendall(HANDSHAKE)
+    pinging.setblocking(False)
+    ping = b"\x89\xfd\0\0\0\0" + b"x" * 125
+    with suppress(BlockingIOError):
+        for _ in range(20_000):
+            pinging.sendall(ping)
+    begun = listening.connect()
+    _send(begun, HEADER, {"frame": 0, "t": 0})
+    time.sleep(0.3)
+    before = time.monotonic()
+    listening.stop()
+    assert time.monotonic() - before < 4.0, "two seconds, and what Python itself takes to end on a busy machine"
+    assert open_trace(listening.out / "Lantern-Bay-1.crumbs").clock.size == 1
+
+
+def test_idle_games_do_not_lock_others_out(listen: Callable[..., Listening]) -> None:
+    """Connections without a first line count for nothing: as many as the limit of games leave room for a game."""
+    listening = listen("--games", "2")
+    for _ in range(8):
+        listening.connect()
+    for _ in range(2):
+        game = listening.connect()
+        _send(game, HEADER, {"frame": 0, "t": 0}, {"end": True})
+        assert _answer(game) == {"frames": 1}
+
+
+def test_a_pipe_that_nobody_writes_into_does_not_stop_the_listener(tmp_path: Path) -> None:
+    """A named pipe without a writer is waited for, ended by Ctrl-C, and taken once somebody writes."""
+    os.mkfifo(tmp_path / "pipe")
+    script = "from breadcrumb.cli import main; main()"
+    command = [sys.executable, "-u", "-c", script, "listen", str(tmp_path / "pipe"), "--out", str(tmp_path / "out")]
+    waiting = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    time.sleep(1.5)
+    waiting.send_signal(signal.SIGINT)
+    waiting.communicate(timeout=4)
+    taking = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    (tmp_path / "pipe").write_bytes(
+        b"".join(json.dumps(line).encode() + b"\n" for line in (HEADER, {"frame": 0, "t": 0}, {"end": True}))
+    )
+    said, _ = taking.communicate(timeout=PATIENCE)
+    assert "ends after 1 frame" in said
+
+
+MUCH = {
+    "kinds": ([{"frame": 0, "t": 0, "appear": [{"id": f"a{n}", "kind": f"k{n}"} for n in range(5000)]}], "at most 4096 kinds"),
+    "properties": (
+        [
+            {"frame": 0, "t": 0, "appear": [{"id": f"a{n}", "kind": "k"} for n in range(3000)]},
+            {"frame": 1, "t": 0, "state": {f"a{n}": {f"p{n}": 1} for n in range(3000)}},
+        ],
+        "at most 2048 properties",
+    ),
+    "digits": ([{"frame": 0, "t": 0, "events": [{"name": "a", "data": {"n": 10**400}}]}], "that can be kept|out of range"),
+    "written from little": (
+        [
+            {"frame": 0, "t": 0, "appear": [{"id": f"a{n}", "kind": "k"} for n in range(20_000)]},
+            *({"frame": n, "t": n, "state": {"a1": {"x": n}}} for n in range(1, 60)),
+        ],
+        "at most 8 MiB in a session, sent or written",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MUCH)
+def test_little_input_has_no_large_effect(name: str, listen: Callable[..., Listening]) -> None:
+    """Limits on kinds, properties and what is written are told to the game; the frames before are kept."""
+    lines, words = MUCH[name]
+    listening = listen("--session-mib", "8")
+    game = listening.connect()
+    _send(game, HEADER, *lines)
+    assert re.search(words, _answer(game)["error"])
+
+
+def test_a_session_of_no_line_is_no_session(listening: Listening) -> None:
+    """A connection that sends an empty line and hangs up is answered with what is missing."""
+    game = listening.connect()
+    game.sendall(b"\n\n\n\n\n")
+    game.shutdown(socket.SHUT_WR)
+    assert _answer(game)["error"] == "expected frame lines, found none"
+    assert "a session did not begin: expected frame lines, found none" in listening.stop()
+
+
+def test_fields_in_a_line_where_they_mean_nothing_are_noted(listening: Listening) -> None:
+    """An event in the first or the last line is not taken, and the trace says so."""
+    game = listening.connect()
+    events = {"events": [{"name": "bell.rung"}]}
+    _send(game, {**HEADER, **events}, {"frame": 0, "t": 0}, {"end": True, **events})
+    assert _answer(game) == {"frames": 1}
+    notes = listening.trace("Lantern-Bay-1.crumbs").notes
+    assert notes == tuple(
+        f"the field 'events in the {which} line' is not known and was ignored, once" for which in ("first", "last")
+    )

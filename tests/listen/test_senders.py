@@ -243,3 +243,22 @@ def test_a_game_that_is_killed_has_sent_every_frame(
     assert int(trace.clock.frames[-1]) >= last
     assert trace.one("skiff").n.values.tolist() == list(range(trace.clock.size))
     assert trace.data.session.is_cut
+
+
+@needs_node
+@pytest.mark.parametrize("language", ["python", "javascript"])
+def test_the_token_stays_out_of_the_fallback_file(language: str, sender: Any, free_port: int, tmp_path: Path) -> None:
+    """What only a listener may know is not written to a file, and a host that can be none does not raise."""
+    path = tmp_path / "lines.jsonl"
+    if language == "python":
+        for host in ("127.0.0.1", "x..y"):
+            session = sender.open_session({}, path, host=host, port=free_port, token="hush-hush")
+            session.frame(0, t=0.0)
+            session.close()
+    else:
+        module = json.dumps(str(CLIENTS / "javascript" / "breadcrumb-sender.js"))
+        options = json.dumps({"fallback": str(path), "port": free_port, "token": "hush-hush"})
+        script = f"const s = require({module}).openSession({{}}, {options}); s.frame(0, 0); s.close()"
+        subprocess.run([str(NODE), "-e", script], check=True, timeout=30)
+    assert json.loads(path.read_text().splitlines()[0]) == {"breadcrumb": 2, "about": {}}
+    assert "hush" not in path.read_text()

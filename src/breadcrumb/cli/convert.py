@@ -4,8 +4,8 @@ import os
 import shutil
 import sys
 import tempfile
-from collections.abc import Iterable
 from pathlib import Path
+from typing import BinaryIO
 
 import click
 
@@ -13,7 +13,7 @@ from breadcrumb.cli.console import fail
 from breadcrumb.errors import TraceError
 from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
 from breadcrumb.listen.exporting import frame_lines
-from breadcrumb.listen.lines import BadLine
+from breadcrumb.listen.lines import LONGEST_LINE, BadLine
 from breadcrumb.listen.sessions import SessionWriter
 from breadcrumb.model.plurals import counted
 from breadcrumb.store.keeping import write_copy
@@ -118,6 +118,6 @@ def _read_lines(source: Path, target: Path, made: Path) -> str:
     return f"{counted(trace.clock.size, 'frames')} in {target}" + "".join(f"; note: {note}" for note in trace.notes)
 
 
-def _take_all(writer: SessionWriter, lines: Iterable[bytes]) -> None:
-    for line in lines:
-        writer.take(line)
+def _take_all(writer: SessionWriter, lines: BinaryIO) -> None:
+    while line := lines.readline(LONGEST_LINE + 2):
+        writer.take(line.rstrip(b"\r\n"))

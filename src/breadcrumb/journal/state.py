@@ -18,6 +18,9 @@ from breadcrumb.journal.records import (
     TextRecord,
 )
 
+STANDING_EVERY = 300
+"""After so many frames everything is told again, so that little is lost behind a damaged part of the journal."""
+
 
 class RecordingState:
     """Gives out the numbers that a journal refers to, and gathers the records of the current frame.

@@ -22,6 +22,7 @@ from breadcrumb.journal.layout import (
 from breadcrumb.journal.writing import Block
 
 PARTS = "xyzw"
+_MOST_COLUMNS = 2048
 NAMED_NUMBERS = {"NaN": math.nan, "Infinity": math.inf, "-Infinity": -math.inf}
 _MISSING: dict[ColumnType, float | int] = {"number": MISSING, "flag": MISSING_FLAG, "text": MISSING_TEXT}
 
@@ -104,6 +105,10 @@ class Kind:
             raise Unfit(f"expected {self._sizes[prop]} numbers, as before, found {first!r}, of another number of parts")
         else:
             self._set_column(rows, (prop, ""), self._type_of(prop, first), values)
+
+    def retell(self) -> None:
+        """Let the next frame say everything again, and not only what changed."""
+        self._changed = True
 
     def blocks(self, new_table: Callable[[str, list[Column]], int], unsampled: Collection[str]) -> Iterator[Block]:
         """Yield what goes into this frame; objects that are unsampled have no row in it."""
@@ -192,6 +197,8 @@ class Kind:
         return self.text_code(value)
 
     def _new_column(self, name: _Name, type: ColumnType, *, is_known: bool = True) -> _Cells:
+        if len(self._cells) >= _MOST_COLUMNS:
+            raise Unfit(f"expected at most {_MOST_COLUMNS} properties and parts of a {self.name}, found one more")
         cells = self._cells[name] = _Cells(type, [_MISSING[type]] * len(self._lifetimes), is_known)
         if self._table is not None:
             self._stale, self._table = self._table, None

@@ -163,6 +163,11 @@ class Decoder:
         columns = {kind: _columns_of_the_first_version(kind, arrays) for kind, arrays in told.items()}
         return msgspec.structs.replace(self._tolerant.decode(msgspec.json.encode(rest)), columns=columns)
 
+    def count_misplaced(self, line: bytes, kind: str, known: frozenset[str]) -> None:
+        """Count the fields of a line that mean nothing in a line of its kind."""
+        fields = self._fields.decode(line)
+        self.unknown.update(f"{name} in the {kind} line" for name in fields.keys() & _KNOWN - known)
+
     def _count_unknown(self, fields: dict[str, msgspec.Raw]) -> None:
         self.unknown.update(fields.keys() - _KNOWN)
         for name, known in _KNOWN_WITHIN.items():
@@ -183,6 +188,10 @@ def _columns_of_the_first_version(kind: str, arrays: dict[str, list[Value]]) -> 
     return Columns([str(id) for id in ids], values)
 
 
+FIRST = frozenset(("breadcrumb", "token", "about"))
+"""What the first line may hold."""
+LAST = frozenset(("end", "lost", "facts"))
+"""What the last line may hold."""
 _KNOWN = frozenset(Line.__struct_fields__)
 _KNOWN_WITHIN = {
     "appear": frozenset(Appear.__struct_fields__),

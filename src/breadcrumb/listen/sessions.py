@@ -8,14 +8,18 @@ from typing import Any
 
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.records import ClockRecord, DeclareRecord, EventRecord, ParameterRecord
-from breadcrumb.journal.state import RecordingState
+from breadcrumb.journal.state import STANDING_EVERY, RecordingState
 from breadcrumb.journal.writing import JournalWriter
 from breadcrumb.listen.kinds import Kind, Unfit
-from breadcrumb.listen.lines import VERSION, Appear, BadLine, Columns, Decoder, Line
+from breadcrumb.listen.lines import FIRST, LAST, VERSION, Appear, BadLine, Columns, Decoder, Happening, Line
 from breadcrumb.model.facts import LOST_FRAMES, UNKNOWN_FIELD
 from breadcrumb.record.conventions import wrong_convention
+from breadcrumb.record.plain import plain_data
 
 _PARENT = "parent"
+_MOST_KINDS = 4096
+MOST_SAMPLES = 1 << 27
+"""How many samples a session may have, one for each object and frame: more would not fit into memory when opened."""
 
 
 class SessionWriter:
@@ -52,6 +56,8 @@ class SessionWriter:
         self._state = RecordingState()
         self._number = 0
         self._frame, self._t = -1, -math.inf
+        self._samples = 0
+        self._until_standing = STANDING_EVERY
         self.frames = 0
         self.ended = False
 
@@ -69,11 +75,18 @@ class SessionWriter:
         decoded = self._decoder.decode(self._number, line)
         if self._journal is None:
             self._begin(decoded)
+            self._decoder.count_misplaced(line, "first", FIRST)
         elif decoded.end:
             self.ended = True
+            self._decoder.count_misplaced(line, "last", LAST)
             self._take_facts(decoded)
         else:
             self._take_frame(decoded, self._journal)
+
+    @property
+    def written(self) -> int:
+        """How many bytes the trace has so far."""
+        return 0 if self._journal is None else self._journal.size
 
     def close(self) -> None:
         """Seal the trace if the session ended; a session that broke off leaves a trace that says so."""
@@ -128,17 +141,34 @@ class SessionWriter:
         self._leave(after)
         records = self._state.records
         records += [ParameterRecord(one.name, one.value, one.unit) for one in line.parameters]
-        records += [EventRecord(one.name, one.by, one.on, one.data, one.late) for one in line.events]
+        records += [self._event(one) for one in line.events]
         clock = [line.wall, line.steps, line.scale, line.paused]
         if any(told is not None for told in clock):
             records.append(ClockRecord(*clock))  # type: ignore[arg-type]
         unsampled = self._unsampled(line)
+        self._until_standing -= 1
+        if self._until_standing <= 0:
+            records += self._state.standing()
+            self._until_standing = STANDING_EVERY
+            for kind in self._kinds.values():
+                kind.retell()
         blocks = [
             block for kind in self._kinds.values() for block in kind.blocks(self._state.new_table, unsampled[kind.name])
         ]
+        self._samples += len(self._who)
+        if self._samples > MOST_SAMPLES:
+            raise self._bad(f"expected at most {MOST_SAMPLES} samples in a session, found more: cut it into several")
         journal.write_frame(line.frame, line.t, self._state.take(), blocks)
         self._frame, self._t = line.frame, line.t
         self.frames += 1
+
+    def _event(self, one: Happening) -> EventRecord:
+        try:
+            return EventRecord(one.name, one.by, one.on, None if one.data is None else plain_data(one.data), one.late)
+        except (OverflowError, ValueError, RecursionError) as error:
+            raise self._bad(
+                f"expected data that can be kept, found some that cannot ({error}), at events.data"
+            ) from None
 
     def _sort_leaves(self, line: Line) -> tuple[list[str], list[str]]:
         """Return who leaves before others appear, and who appears on this frame only to leave on it."""
@@ -156,6 +186,8 @@ class SessionWriter:
         if one.id in self._who:
             raise self._bad(f"expected an id that is not there yet, found {one.id!r}, at appear; let it leave first")
         if one.kind not in self._kinds:
+            if len(self._kinds) == _MOST_KINDS:
+                raise self._bad(f"expected at most {_MOST_KINDS} kinds in a session, found one more, at appear")
             self._kinds[one.kind] = Kind(one.kind, self._state.text_code)
         kind = self._who[one.id] = self._kinds[one.kind]
         kind.add(one.id, self._state.appears(one.id, one.kind, seen=seen, parent=one.parent))

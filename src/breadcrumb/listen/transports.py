@@ -2,6 +2,7 @@
 
 import asyncio
 import os
+import stat
 import threading
 from collections.abc import AsyncGenerator
 from pathlib import Path
@@ -19,6 +20,10 @@ _CHUNK = 1 << 16
 _CARRY_TEXT = (Opcode.TEXT, Opcode.BINARY, Opcode.CONT)
 _LOOK_AGAIN_SECONDS = 0.1
 _MOST_WAITING = 64  # chunks that were read from a pipe and not yet taken
+
+
+_SECONDS_TO_READ = 10.0
+"""How long a game may leave what it is sent unread, before the listener hangs up."""
 
 
 class Refused(Exception):
@@ -54,7 +59,7 @@ class StreamWire:
     async def answer(self, words: bytes) -> None:
         """Tell the game how its session ended, and hang up."""
         self._writer.write(words + b"\n")
-        await self._writer.drain()
+        await _drained(self._writer)
         self._writer.close()
 
 
@@ -127,7 +132,7 @@ class WebSocketWire:
         for data in self._protocol.data_to_send():
             if data:
                 self._writer.write(data)
-        await self._writer.drain()
+        await _drained(self._writer)
 
 
 class PipeWire:
@@ -160,6 +165,20 @@ class PipeWire:
         """Do nothing: a pipe goes one way."""
 
 
+async def _drained(writer: asyncio.StreamWriter) -> None:
+    """Wait until the game has read enough of what it is sent.
+
+    Raises:
+        Refused: it does not read.
+    """
+    try:
+        async with asyncio.timeout(_SECONDS_TO_READ):
+            await writer.drain()
+    except TimeoutError:
+        writer.transport.abort()
+        raise Refused(f"the game did not read what it was sent for {_SECONDS_TO_READ:g} s") from None
+
+
 class FileWire:
     """A file that a game writes; followed until the session ends, also if it is not there yet."""
 
@@ -179,14 +198,18 @@ class FileWire:
         while not self._path.exists():
             await asyncio.sleep(_LOOK_AGAIN_SECONDS)
         taken = 0
-        with self._path.open("rb") as file:
+        number = os.open(self._path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+        is_file = stat.S_ISREG(os.fstat(number).st_mode)
+        with os.fdopen(number, "rb", buffering=0) as file:
             while True:
-                chunk = file.read(_CHUNK)
-                taken += len(chunk)
+                chunk = file.read(_CHUNK)  # of a pipe that has a writer, None says that there is nothing yet
+                taken += len(chunk or b"")
                 if chunk:
                     yield chunk
                     await asyncio.sleep(0)
-                elif os.fstat(file.fileno()).st_size < taken:
+                elif not is_file and taken and chunk == b"":
+                    return  # whoever wrote into the pipe has closed it
+                elif is_file and os.fstat(number).st_size < taken:
                     raise Refused("the file became shorter while it was followed; let each session have its own")
                 else:
                     await asyncio.sleep(_LOOK_AGAIN_SECONDS)

@@ -5,13 +5,12 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from breadcrumb.journal.records import ClockRecord, EventRecord, Record
+from breadcrumb.journal.state import STANDING_EVERY
 from breadcrumb.journal.writing import Block, JournalWriter
 from breadcrumb.record.groups import Watched
 from breadcrumb.record.plain import plain_data, plain_number, plain_text, words_of
 from breadcrumb.record.state import RecorderState
 
-_STANDING_EVERY = 300
-"""After so many frames everything is told again, so that little is lost behind a damaged part of the journal."""
 _HIGHEST_FRAME = 2**53
 
 
@@ -59,7 +58,7 @@ class FrameWriter:
         self._events: list[_Event] = []
         self._writing: _Writing | None = None
         self._unsettled = False
-        self._until_standing = _STANDING_EVERY
+        self._until_standing = STANDING_EVERY
 
     def event(self, name: Any, by: Any, on: Any, data: Mapping[str, Any] | None) -> None:
         """Keep an event for the next frame."""
@@ -121,7 +120,7 @@ class FrameWriter:
             told.append(self._clock_of(clock))
         if tells_all:
             told += self.state.standing()
-            self._until_standing = _STANDING_EVERY
+            self._until_standing = STANDING_EVERY
         writing = self._writing = _Writing(number, t, records, len(records), events, count, self.journal.size)
         try:
             self.journal.write_frame(number, t, records + told if told else records, blocks)

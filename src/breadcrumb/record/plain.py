@@ -11,13 +11,13 @@ _HIGHEST_INT = 2**63
 
 
 def plain_data(value: Any, depth: int = 0) -> Any:
-    """Return the value as text, numbers, lists and mappings; one that is not finite is told by its name.
+    """Return the value as text, numbers, lists and mappings; NaN and infinities become text.
 
     Anything else that has a length is a list, a number-like value (such as a NumPy scalar) a number, a member of an
     enumeration its value, and the rest its text.
 
     Raises:
-        ValueError: it is nested too deep, or in itself.
+        ValueError: it has more than 64 levels, or contains itself.
         OverflowError: a whole number is too large for any float.
         Exception: whatever the value itself raises when it is looked at.
 

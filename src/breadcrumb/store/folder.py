@@ -42,8 +42,8 @@ _MOST_ROWS = 1 << 27
 """How many samples of a kind are read: a column of as many numbers takes a GB."""
 _LARGEST_ABOUT = 16 << 20
 _LONGEST_NAME = 150
-_SAFE_DIGITS = 19
-"""Whole numbers with fewer digits fit into 64 bits."""
+_MOST_DIGITS = 20
+"""Whole numbers with more digits do not fit into 64 bits."""
 _TOLD = ("wall", "steps", "scale", "paused")
 """What frames may have beside their number and time."""
 
@@ -323,7 +323,12 @@ def _read_clock_index(column: Any, session: Session) -> Ints:
 
 def _plain(text: str) -> Any:
     """Return what JSON says; a whole number beyond 64 bits is one that arrays can hold."""
-    return json.loads(text, parse_int=lambda digits: int(digits) if len(digits) < _SAFE_DIGITS else float(digits))
+    return json.loads(text, parse_int=_whole)
+
+
+def _whole(digits: str) -> int | float:
+    value = int(digits) if len(digits) <= _MOST_DIGITS else float(digits)
+    return value if isinstance(value, float) or -(2**63) <= value < 2**63 else float(value)
 
 
 def _data(text: str | None) -> dict[str, Any]:
