@@ -2,9 +2,11 @@ import re
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
+from breadcrumb import Recorder
 from breadcrumb.cli.main import _COMMANDS
 
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
@@ -212,8 +214,6 @@ def test_every_command_has_help_with_an_example(command: str, cli: Cli) -> None:
 
 def test_hostile_names_are_shown_as_text(cli: Cli, tmp_path: Path) -> None:
     """Markup and control characters in names are neither obeyed nor swallowed."""
-    from breadcrumb import Recorder
-
     with Recorder(tmp_path / "it.crumbs", game="[red]x[/red]") as rec:
         rec.event("[bold]bell[/bold]", by="[link=x]y")
         rec.frame(0.0)
@@ -242,3 +242,71 @@ def test_what_is_not_asserted_and_what_is_plain_is_noted(cli: Cli, bay: Callable
     assert "check_it.py:3: check_it never asserts 1 verdict that it makes; they count all the same" in said
     assert "1 check held with plain asserts alone; judge(condition, words) gives a margin too" in said
     assert "2 checks on 1 session: 2 held" in said
+
+
+STEERING = "\x1b]0;owned\x07\x1b[2J\x9b31m\u202eend"
+
+
+def test_nothing_in_a_trace_steers_the_terminal(cli: Cli, tmp_path: Path) -> None:
+    """Control sequences in names, data, texts and file names are shown, in results, errors, lines and summaries alike."""
+    with Recorder(tmp_path / "it.crumbs", game=STEERING, about=STEERING) as rec:
+        rec.watch(
+            SimpleNamespace(mood=STEERING, x=1.0),
+            id=STEERING,
+            kind=STEERING,
+            mood="mood",
+            x="x",
+            properties={STEERING: "x"},
+        )
+        for frame in range(3):
+            rec.event(STEERING, by=STEERING, on=STEERING, data={STEERING: STEERING})
+            rec.frame(frame)
+    (tmp_path / "check_it.py").write_text(
+        f"from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.all({STEERING!r}).x < 1, {STEERING!r})\n"
+        f"\ndef check_two(trace):\n    raise ValueError({STEERING!r})\n\ndef check_three(trace):\n    assert 0 > 1, {STEERING!r}\n"
+    )
+    calls = [
+        *(["show", "it.crumbs"], ["show", "it.crumbs", "--around", "1"], ["show", "it.crumbs", "--event", STEERING]),
+        *(
+            ["show", f"{STEERING}.crumbs"],
+            ["check", "check_it.py", "it.crumbs"],
+            ["convert", f"{STEERING}.jsonl", "a.crumbs"],
+        ),
+        *(["draw", "it.crumbs", "--out", f"{STEERING}.png"]),
+    ]
+    for call in calls:
+        done = cli(*call)
+        assert "Traceback" not in done.stderr, done.stderr
+        for said in (done.stdout, done.stderr):
+            assert not set(said) & set("\x1b\x07\x9b\u202e"), (call, said)
+        assert "owned" in done.stdout + done.stderr
+
+
+ODD = {
+    "a text as a position": {"position": "here"},
+    "a flag as a position": {"position": True},
+    "a position of four parts": {"position": (1.0, 2.0, 3.0, 4.0)},
+    "a position that is nowhere": {"position": (float("nan"), float("inf"))},
+    "a position that is missing": {"position": None},
+    "a text as an angle": {"yaw": "north"},
+    "enormous numbers": {"position": (1e308, -1e308)},
+}
+
+
+@pytest.mark.parametrize("name", ODD)
+def test_every_command_takes_odd_sessions(name: str, cli: Cli, tmp_path: Path) -> None:
+    """Whatever sort of value a property has, and however far frames are apart, commands end in words."""
+    with Recorder(tmp_path / "it.crumbs", units={"position": "m"}) as rec:
+        rec.watch(SimpleNamespace(**ODD[name]), id="a", kind="skiff", **{key: key for key in ODD[name]})
+        for frame in (0, 1, 3_000_000_000):
+            rec.event("rung", by="a", data={"position": "x", "normal": "y", "n": 10**300})
+            rec.frame(frame, frame=frame)
+    (tmp_path / "check_it.py").write_text(
+        "from breadcrumb import Box\nfrom breadcrumb.checks import movement\n\n"
+        "def check_it(trace):\n    assert movement.stays_inside(trace.one('skiff'), Box((0, 0), (9, 9)))\n"
+    )
+    for call in (["show", "it.crumbs"], ["show", "it.crumbs", "--around", "3000000000"], ["replay", "it.crumbs"],
+                 ["draw", "it.crumbs"], ["convert", "it.crumbs", "it.jsonl"], ["check", "check_it.py", "it.crumbs", "--report", "r"]):  # fmt: skip
+        done = cli(*call)
+        assert "Traceback" not in done.stderr, (call, done.stderr)
+        assert done.returncode in (0, 1, 2, 3)

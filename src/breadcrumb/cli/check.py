@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from breadcrumb.cli.console import console, draw, fail, progress
+from breadcrumb.cli.console import console, draw, fail, progress, say
 from breadcrumb.errors import CheckFileError
 from breadcrumb.report.machines import json_lines, junit_xml
 from breadcrumb.report.reporting import write_report
@@ -75,7 +75,7 @@ def command(
     drawn = draw(run, out) if figures and page is None else {}
     console().print(summary(run, drawn))
     if page is not None:
-        click.echo(f"report  {page}")
+        say(f"report  {page}")
         if opens:
             webbrowser.open(page.resolve().as_uri())
     raise SystemExit(run.exit_code)

@@ -1,31 +1,46 @@
 """What the commands share: where they print, how they show progress, how they end."""
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import NoReturn
 
 import click
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
+from rich.segment import Segment
 
 from breadcrumb.report.figures import write_figures
+from breadcrumb.report.naming import visible
 from breadcrumb.run.results import WRONG, RunResult
 
 _WIDTH_OF_FILES = 240
 """How wide lines may be when they go into a file or another program: there, none is ever broken."""
 
 
+class _Console(Console):
+    """A console on which names of a game cannot steer the terminal."""
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        for segment in super().render(renderable, options):
+            yield segment if segment.control else Segment(visible(segment.text), segment.style)
+
+
 def console() -> Console:
     """Return where results are printed."""
     if sys.stdout.isatty():
-        return Console(highlight=False)
-    return Console(highlight=False, soft_wrap=True, width=_WIDTH_OF_FILES)
+        return _Console(highlight=False)
+    return _Console(highlight=False, soft_wrap=True, width=_WIDTH_OF_FILES)
+
+
+def say(words: object, *, err: bool = False) -> None:
+    """Print a line."""
+    click.echo(visible(str(words)), err=err)
 
 
 def fail(problem: object) -> NoReturn:
     """End because the command or an input is wrong."""
-    click.echo(f"Error: {problem}", err=True)
+    say(f"Error: {problem}", err=True)
     raise SystemExit(WRONG)
 
 
@@ -35,7 +50,7 @@ def progress() -> Iterator[Callable[[int, int, str], None]]:
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with Progress(*columns, console=Console(stderr=True), transient=True, disable=not sys.stderr.isatty()) as bar:
+    with Progress(*columns, console=_Console(stderr=True), transient=True, disable=not sys.stderr.isatty()) as bar:
         task = bar.add_task("starting", total=None)
 
         def show(done: int, steps: int, words: str) -> None:
@@ -52,7 +67,7 @@ def live_lines(now: Callable[[], list[str]]) -> Iterator[Callable[[str], None]]:
         The function that prints a line.
     """
     if not sys.stdout.isatty():
-        yield click.echo
+        yield say
         return
     from rich.live import Live
     from rich.text import Text

@@ -9,7 +9,7 @@ from typing import BinaryIO
 
 import click
 
-from breadcrumb.cli.console import fail
+from breadcrumb.cli.console import fail, say
 from breadcrumb.errors import TraceError
 from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
 from breadcrumb.listen.exporting import frame_lines
@@ -73,7 +73,7 @@ def _convert(source: Path, target: Path) -> None:
     finally:
         shutil.rmtree(making, ignore_errors=True)
     if said:
-        click.echo(said, err=True)
+        say(said, err=True)
 
 
 def _why_not_replaced(source: Path, target: Path) -> str:

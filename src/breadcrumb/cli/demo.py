@@ -7,7 +7,7 @@ from typing import Any
 import click
 from rich.table import Table
 
-from breadcrumb.cli.console import console, draw, fail, progress
+from breadcrumb.cli.console import console, draw, fail, progress, say
 from breadcrumb.cli.proving import table_of, try_all
 from breadcrumb.demo import script as scripting
 from breadcrumb.demo.checking import checks_folder
@@ -70,7 +70,7 @@ def command(
     try:
         if write_script is not None:
             scripting.write_script(scripting.shift_script(seed), write_script)
-            click.echo(f"The inputs of a shift are in {write_script}; play them with --script {write_script}")
+            say(f"The inputs of a shift are in {write_script}; play them with --script {write_script}")
             return
         checks = _copy_checks(out / "checks")
         if all_faults:
@@ -130,7 +130,7 @@ def _try_all(checks: list[Path], seed: int) -> None:
         tried = try_all(checks, seed, show)
     console().print(table_of(tried))
     missed = [one.fault for one in tried if FAULTS[one.fault].routine not in {row.routine for row in one.caught}]
-    click.echo(f"{len(tried) - len(missed)} of {len(tried)} faults break a check of their own routine.")
+    say(f"{len(tried) - len(missed)} of {len(tried)} faults break a check of their own routine.")
     if missed:
         raise SystemExit(BROKE)
 
@@ -157,16 +157,16 @@ def _list_faults() -> None:
 def _say_where(out: Path, build: str, faults: tuple[str, ...], page: Path) -> None:
     names = ", ".join(f"{name} ({_line_of(name)})" for name in faults)
     if names:
-        click.echo(f"The {build} build has {names}.")
+        say(f"The {build} build has {names}.")
     checks = out / "checks" / (_NEGATIVE if build == "empty-roll" else "")
     figures = out / f"{build}.figures"
     drawn = f", figures in {figures}" if figures.is_dir() else ""
-    click.echo(f"Traces are in {out}, check files in {checks}{drawn}.")
-    click.echo(f"All outcomes, with replays of what broke, are on the page {page}.")
-    click.echo("Next:")
-    click.echo(f"  breadcrumb show {out / f'{build}.crumbs'}")
-    click.echo(f"  breadcrumb check {checks} {out / f'{build}.crumbs'}")
-    click.echo("  breadcrumb demo --list-faults")
+    say(f"Traces are in {out}, check files in {checks}{drawn}.")
+    say(f"All outcomes, with replays of what broke, are on the page {page}.")
+    say("Next:")
+    say(f"  breadcrumb show {out / f'{build}.crumbs'}")
+    say(f"  breadcrumb check {checks} {out / f'{build}.crumbs'}")
+    say("  breadcrumb demo --list-faults")
 
 
 def _line_of(name: str) -> str:

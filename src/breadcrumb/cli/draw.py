@@ -9,13 +9,14 @@ import numpy as np
 
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.cli.console import fail
+from breadcrumb.cli.console import fail, say
 from breadcrumb.cli.show import WHEN
 from breadcrumb.errors import BreadcrumbError, Misuse
 from breadcrumb.model.columns import property_and_part
 from breadcrumb.model.session import NOBODY
 from breadcrumb.report import drawing
 from breadcrumb.report.around import row_of
+from breadcrumb.report.style import save
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace, open_trace
 
@@ -73,7 +74,7 @@ def command(
         if intervals is not None:
             figures["intervals"] = drawing.draw_intervals(shown.events(intervals))
         for path in _written(figures or _everything(shown), _targets(trace, out)):
-            click.echo(path)
+            say(path)
     except BreadcrumbError as error:
         fail(error)
 
@@ -115,7 +116,7 @@ def _signal(trace: Trace, spec: str) -> Signal:
 
 def _everything(trace: Trace) -> "dict[str, Figure]":
     """Return where everything that moves went, and a lane for each event."""
-    placed = [group for group in map(trace.all, trace.kinds) if "position" in group.properties]
+    placed = [group for group in map(trace.all, trace.kinds) if drawing.has_place(group)]
     ways = {group: float(np.nansum(group.signal("position").step().values)) for group in placed}
     moving = sorted((group for group in placed if ways[group] > 0), key=lambda group: -ways[group])
     more = f"; {len(moving) - _KINDS} more kinds that move with --path" if len(moving) > _KINDS else ""
@@ -146,7 +147,7 @@ def _written(figures: "dict[str, Figure]", target: tuple[Path, str | None]) -> I
         path = folder / (name or f"{kind}.png")
         try:
             folder.mkdir(parents=True, exist_ok=True)
-            figure.savefig(path)
+            save(figure, path)
         except OSError as error:
             raise Misuse(f"{path} cannot be written ({error.strerror}); name another place with --out") from None
         yield path

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from breadcrumb.cli.console import fail
+from breadcrumb.cli.console import fail, say
 from breadcrumb.cli.show import WHEN
 from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report.around import row_of
@@ -45,6 +45,6 @@ def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path |
         path.write_text(page, "utf-8")
     except OSError as error:
         fail(f"{path} cannot be written ({error.strerror}); name another place with --out")
-    click.echo(path)
+    say(path)
     if opens or (opens is None and sys.stdout.isatty()):
         webbrowser.open(path.resolve().as_uri())

@@ -18,7 +18,7 @@ from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import Misuse
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
-from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SEVERAL, SIZE, WRONG, name_plan
+from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SEVERAL, SIZE, WRONG, drawable, name_plan
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.words import amount
 
@@ -76,6 +76,9 @@ def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title
     """
     figure, axes = _figure(title or "paths, older is paler")
     positions = [one.signal("position") if isinstance(one, Objects) else one for one in several]
+    other = next((one for one in positions if not one.track.unseen and not _is_place(one)), None)
+    if other is not None:
+        raise Misuse(f"draw: expected positions of two or three numbers, and {other.title} is something else")
     for region in regions:
         corners = np.array((*region.outline(), region.outline()[0]))
         axes.fill(corners[:, 0], corners[:, 1], color=ALLOWED, alpha=0.35, linewidth=0)
@@ -194,6 +197,15 @@ def _age(times: Floats, session: Session) -> Floats:
     return _PALEST + (1 - _PALEST) * (times - begin) / ((end - begin) or 1.0)
 
 
+def has_place(group: Objects) -> bool:
+    """Tell whether objects have a position that can be drawn."""
+    return "position" in group.properties and _is_place(group.signal("position"))
+
+
+def _is_place(signal: Signal) -> bool:
+    return signal.texts is None and not signal.is_flag and len(signal.parts) in (2, 3)
+
+
 def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:
     """Draw the steps of a position within its lifetimes, every n-th sample of each."""
     from matplotlib.collections import LineCollection
@@ -205,7 +217,7 @@ def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:
     firsts = np.repeat(track.starts, np.diff(np.append(track.starts, len(position))))
     shown = (np.arange(len(position)) - firsts) % every == 0
     there = np.flatnonzero(position.usable & shown & np.isfinite(position.parts[0]) & np.isfinite(position.parts[1]))
-    points = np.stack([part[there] for part in position.parts], axis=1)
+    points = drawable(np.stack([part[there] for part in position.parts], axis=1))
     joined = np.flatnonzero((track.lifetime[there][1:] == track.lifetime[there][:-1]) & (np.diff(there) == every))
     length = np.hypot(*(points[joined + 1] - points[joined]).T)
     teleports = length > _TELEPORT * np.median(length[length > 0]) if length.any() else length > 0

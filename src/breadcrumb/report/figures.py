@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from breadcrumb.report.naming import file_name, session_names
-from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, name_plan
+from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, drawable, name_plan, save
 from breadcrumb.run.results import CheckInfo, Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
 from breadcrumb.verdicts.findings import Finding
@@ -68,7 +68,7 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[tuple[str, st
             folder.mkdir(parents=True, exist_ok=True)
             name = file_name(finding.rule.id.replace("/", "--"))
             path = folder / (f"{names[result.trace]}-{name}.png" if out is not None else f"{name}.png")
-            figure.savefig(path)
+            save(figure, path)
             written[result.trace, finding.rule.id] = path
     return written
 
@@ -168,7 +168,7 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
 
 
 def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
-    x, y = np.array(excerpt.path).T
+    x, y = drawable(np.array(excerpt.path)).T
     if excerpt.outline:
         corners = np.array((*excerpt.outline, excerpt.outline[0]))
         color, label, alpha = (ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (WRONG, "not allowed", 0.15)
@@ -220,4 +220,4 @@ def _shown_range(several: list[Any]) -> tuple[float, float]:
 
 
 def _floats(values: tuple[float | None, ...]) -> Any:
-    return np.array([np.nan if value is None else value for value in values], np.float64)
+    return drawable(np.array([np.nan if value is None else value for value in values], np.float64))

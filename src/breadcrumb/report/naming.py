@@ -1,4 +1,4 @@
-"""Names of the files that a run writes: no two of them alike, and none that leads out of its folder."""
+"""Names as they can be shown, and names of files: no two alike, and none that leads out of its folder."""
 
 import hashlib
 import re
@@ -7,6 +7,8 @@ from collections.abc import Iterable
 
 from breadcrumb.run.results import Result
 
+_STEERS = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+"""Control characters but for tab and line end, marks that turn the direction of text, and lone surrogates."""
 _LONGEST = 80
 _DIGITS = 8
 
@@ -35,3 +37,13 @@ def session_names(results: Iterable[Result]) -> dict[str, str]:
         trace: file_name(label) if several[label] == 1 else f"{file_name(label)}-{digest(trace)}"
         for trace, label in labels.items()
     }
+
+
+def visible(text: str) -> str:
+    r"""Return a text in which what would steer a terminal, or cannot be written, is shown as its escape sequence.
+
+    Example:
+        >>> visible("\x1b[31mred"), visible("\udcff\u202e")
+        ('\\x1b[31mred', '\\udcff\\u202e')
+    """
+    return _STEERS.sub(lambda match: match[0].encode("unicode_escape").decode(), text)

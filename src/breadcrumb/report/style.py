@@ -1,11 +1,17 @@
 """What all figures share: colours, sizes, and how a plan is laid out."""
 
-from typing import TYPE_CHECKING, Final
+import warnings
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Final
+
+import numpy as np
 
 from breadcrumb.algebra.angles import PlanAxis
+from breadcrumb.report.naming import visible
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 INK: Final = "#1c2731"
 PATH: Final = "#2b5fa4"
@@ -15,12 +21,29 @@ EVENT: Final = "#77695a"
 PADDING: Final = 0.015
 """The share of the time axis that is left free at its ends, so that what is at an end is seen."""
 SIZE: Final = (12.8, 8.0)
+_BEYOND_MEASURE = 1e100
 DOTS: Final = 100
 SEVERAL: Final = (
     *("#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a"),
     *("#a08696", "#614155", "#e86917", "#846671", "#813605"),
 )
 """Colours that stay apart from one another, seen with any of the common kinds of colour blindness, and from white."""
+
+
+def save(figure: "Figure", path: Path) -> None:
+    """Write a figure to a file; what no font has, such as control characters, is shown as its escape sequence."""
+    from matplotlib.text import Text
+
+    for text in figure.findobj(Text):
+        text.set_text(visible(text.get_text()))
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Glyph .* missing from", UserWarning)  # it is drawn as a box
+        figure.savefig(path)
+
+
+def drawable(values: Any) -> Any:
+    """Return numbers that axes can take: what is beyond all measure is drawn at the end of it."""
+    return np.clip(values, -_BEYOND_MEASURE, _BEYOND_MEASURE)
 
 
 def name_plan(axes: "Axes", plan: tuple[PlanAxis, PlanAxis]) -> None:
