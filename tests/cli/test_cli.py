@@ -266,13 +266,13 @@ def test_nothing_in_a_trace_steers_the_terminal(cli: Cli, tmp_path: Path) -> Non
         f"\ndef check_two(trace):\n    raise ValueError({STEERING!r})\n\ndef check_three(trace):\n    assert 0 > 1, {STEERING!r}\n"
     )
     calls = [
-        *(["show", "it.crumbs"], ["show", "it.crumbs", "--around", "1"], ["show", "it.crumbs", "--event", STEERING]),
-        *(
-            ["show", f"{STEERING}.crumbs"],
-            ["check", "check_it.py", "it.crumbs"],
-            ["convert", f"{STEERING}.jsonl", "a.crumbs"],
-        ),
-        *(["draw", "it.crumbs", "--out", f"{STEERING}.png"]),
+        ["show", "it.crumbs"],
+        ["show", "it.crumbs", "--around", "1"],
+        ["show", "it.crumbs", "--event", STEERING],
+        ["show", f"{STEERING}.crumbs"],
+        ["check", "check_it.py", "it.crumbs"],
+        ["convert", f"{STEERING}.jsonl", "a.crumbs"],
+        ["draw", "it.crumbs", "--out", f"{STEERING}.png"],
     ]
     for call in calls:
         done = cli(*call)

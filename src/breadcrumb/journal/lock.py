@@ -1,7 +1,7 @@
 """A lock on an open file that ends with the process, however the process ends."""
 
-import sys
-from typing import IO
+from importlib import import_module
+from typing import IO, Any
 
 
 def lock_file(file: int | IO[bytes]) -> bool:
@@ -13,10 +13,10 @@ def lock_file(file: int | IO[bytes]) -> bool:
         ...     lock_file(file)
         True
     """
-    if sys.platform == "win32":  # which refuses to delete an open file, and so protects a recording as well
+    try:
+        fcntl: Any = import_module("fcntl")
+    except ImportError:  # Windows, which refuses to delete an open file, and so protects a recording as well
         return True
-    import fcntl
-
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:

@@ -4,7 +4,7 @@ import contextlib
 import json
 import os
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, TypeAlias
 
 from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, LARGE, MAGIC, RECORD, SEAL, checksum
@@ -15,6 +15,8 @@ from breadcrumb.journal.records import FactRecord, Record, plain
 _SYNC_SECONDS = 1.0
 _MOST_PARTS = 1024  # what every system takes in one call
 _CLOSED = -1
+_writev: Callable[[int, list[bytes]], int] | None = getattr(os, "writev", None)
+_sync: Callable[[int], None] = getattr(os, "fdatasync", os.fsync)
 
 
 Block: TypeAlias = list[bytes]
@@ -111,12 +113,14 @@ class JournalWriter:
             raise ValueError("the journal is closed" if self._file < 0 else "the journal is another process's")
         size = sum(map(len, parts))
         self._due = self._size + RECORD.size + size
-        large = size > LARGE and hasattr(os, "writev") and len(parts) < _MOST_PARTS
+        large = size > LARGE and _writev is not None and len(parts) < _MOST_PARTS
         if not large:  # then copying the parts together is quicker than handing them over one by one
             parts = [b"".join(parts)]
         head = RECORD.pack(size, checksum(parts))
         try:
-            written = os.writev(self._file, [head, *parts]) if large else os.write(self._file, head + parts[0])
+            written = (
+                _writev(self._file, [head, *parts]) if large and _writev else os.write(self._file, head + parts[0])
+            )
             if written < len(head) + size:  # only a nearly full disk takes less than it is given
                 self._write_rest(b"".join((head, *parts)), written)
         except OSError:
@@ -131,7 +135,7 @@ class JournalWriter:
     def _sync_now_and_then(self) -> None:
         while not self._closing.wait(_SYNC_SECONDS):
             with contextlib.suppress(OSError):  # the writing side meets the same error and reports it
-                os.fdatasync(self._file) if hasattr(os, "fdatasync") else os.fsync(self._file)
+                _sync(self._file)
 
 
 def _json(value: Any) -> bytes:
