@@ -120,6 +120,23 @@ class Events:
         read_only(self.clock_index, self.order, self.kind, self.by, self.on, self.late)
         object.__setattr__(self, "data", tuple(map(frozen, self.data)))
 
+    def indices_of(self, name: str) -> Ints:
+        """Return the indices of all events of a name, in order; none if it did not occur."""
+        at = self._index.get(name)
+        if at is None:
+            return np.zeros(0, np.int64)
+        order, bounds = self._by_name
+        return order[bounds[at] : bounds[at + 1]]
+
+    @cached_property
+    def _index(self) -> dict[str, int]:
+        return {name: index for index, name in enumerate(self.kinds)}
+
+    @cached_property
+    def _by_name(self) -> tuple[Ints, Ints]:
+        order = np.argsort(self.kind, kind="stable")
+        return order, np.searchsorted(self.kind[order], np.arange(len(self.kinds) + 1))
+
 
 @dataclass(frozen=True, slots=True)
 class Parameter:

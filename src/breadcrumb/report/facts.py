@@ -179,7 +179,7 @@ def event_facts(trace: Trace, name: str) -> EventFacts:
     Raises:
         UnknownName: it was neither seen nor declared.
     """
-    known = (*trace.event_names, *trace.data.session.declared_events)
+    known = trace.vocabulary.events
     if name not in known:
         raise UnknownName("event", name, known, trace.data.session.label)
     return _moment_facts(name, trace.events(name))

@@ -40,6 +40,8 @@ STATES = "states"
 _ROW_GROUP = 1 << 18
 _MOST_ROWS = 1 << 27
 """How many samples of a kind are read: a column of as many numbers takes a GB."""
+_SMALL = 1 << 20
+"""How many values a table may have to be read as a whole."""
 _LARGEST_ABOUT = 16 << 20
 _LONGEST_NAME = 150
 _MOST_DIGITS = 20
@@ -104,6 +106,8 @@ class FolderTrace:
     def __init__(self, location: Location) -> None:
         self._location = location
         self._columns: dict[tuple[str, str], ColumnData] = {}
+        self._whole: dict[str, Any] = {}
+        """Small tables, which are read at once: opening a file for each of a thousand columns would take seconds."""
         self._about = _read_about(location)
 
     @cached_property
@@ -171,12 +175,17 @@ class FolderTrace:
         return self._columns[kind, name]
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
+        if name in self._whole:
+            return self._whole[name]
         with refusing_damage(self._location.path(name)), self._location.open(name) as file:
             # read_table would load pandas, which takes longer; threads still at it when a command ends can abort it
             table = pq.ParquetFile(file)
             if table.metadata.num_rows > _MOST_ROWS:
                 raise ValueError(f"expected at most {_MOST_ROWS} rows, found {table.metadata.num_rows}")
-            return table.read(columns=columns, use_threads=False)
+            if columns is None or table.metadata.num_rows * table.metadata.num_columns > _SMALL:
+                return table.read(columns=columns, use_threads=False)
+            self._whole[name] = table.read(use_threads=False)
+            return self._whole[name]
 
 
 def _file_name(kind: str) -> str:

@@ -130,12 +130,20 @@ class Objects:
         if self._unseen:
             unit = self._data.session.unit_of(self.kind, name)
             return Signal(self._track, name, (np.zeros(0),), unit=unit, owner=self.called, key=self.key.then(name))
-        columns = [column for column in self._data.columns(self.kind) if property_of(column) == name]
-        if columns:
+        columns = self._columns.get(name)
+        if columns is not None:
             return self._recorded_signals.setdefault(name, self._recorded(name, columns))
         if name in _DERIVED and "position" in self.properties:
             return self._derived(name)
         raise UnknownProperty("property", name, self._known, self.called)
+
+    @cached_property
+    def _columns(self) -> dict[str, list[str]]:
+        """The columns of each recorded property."""
+        found: dict[str, list[str]] = {}
+        for column in self._data.columns(self.kind):
+            found.setdefault(property_of(column), []).append(column)
+        return found
 
     @property
     def _known(self) -> list[str]:

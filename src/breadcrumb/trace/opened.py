@@ -152,16 +152,13 @@ class Trace:
         events = self.data.session.events
         look_at(f"event {name}")
         unseen, known = "", known_here(self.vocabulary).events
-        if name not in events.kinds:
-            unseen = why_unseen("event", name, known, self.label)
-            indices = np.zeros(0, np.int64)
-        else:
-            chosen = events.kind == events.kinds.index(name)
-            for wanted, who in ((by, events.by), (on, events.on)):
-                if wanted is not None:
-                    named = self._name_indices(wanted)
-                    chosen &= np.isin(who, self._with_parts(named) if parts else named)
-            indices = np.flatnonzero(chosen)
+        indices = events.indices_of(name)
+        if not len(indices):
+            unseen = "" if name in events.kinds else why_unseen("event", name, known, self.label)
+        for wanted, who in ((by, events.by), (on, events.on)):
+            if wanted is not None and len(indices):
+                named = self._name_indices(wanted)
+                indices = indices[np.isin(who[indices], self._with_parts(named) if parts else named)]
         note_read(empty=not len(indices))
         whom = {what: one for what, one in (("by", by), ("on", on)) if one is not None}
         return Moments(
