@@ -97,78 +97,98 @@ def read_journal(path: Path) -> Journal:
     return parse_journal(path.read_bytes(), str(path))
 
 
-def parse_journal(read: bytes | mmap, path: str) -> Journal:
-    """Take apart every whole record of a journal that was read from this path.
+def parse_journal(read: bytes, path: str) -> Journal:
+    """Take apart every whole record of a journal that was read from this path; see `JournalReader`."""
+    reader = JournalReader(read, path)
+    frames = list(reader.frames)
+    return Journal(reader.about, frames, reader.seal, reader.lost_bytes, reader.losses)
+
+
+class JournalReader:
+    """Takes a journal apart frame by frame, so that a long one need not be held as a whole.
+
+    A record whose content is invalid is lost like one whose checksum is.
+
+    Attributes:
+        about: what the recorder was told about the session.
+        seal: what was said at its end; None as long as `frames` was not read to its end, or if there is none.
 
     Raises:
         NotATrace: the file does not start as a journal does.
         TraceTooNew: its format is newer than this version of the library.
         TraceTooOld: its format is older than those that this version reads.
     """
-    content = memoryview(read)
-    found = bytes(content[: len(MAGIC)])
-    records = Records(content, len(MAGIC))
-    head = next(records, None)
-    if found != MAGIC and (head is None or bytes(head[:1]) != ABOUT):
-        raise NotATrace(f"{path}: expected a journal that starts with {MAGIC!r}, found {found!r}; is it another file?")
-    if head is None:
-        raise NotATrace(f"{path}: the recording was cut before its first record was written; there is nothing in it")
-    parsing = _Parsing()
-    if found != MAGIC or bytes(head[:1]) != ABOUT:
-        parsing.lose()
-    about = {}
-    if bytes(head[:1]) == ABOUT:
-        about = _about(path, head)
-    else:
-        parsing.take(head)
-    for body in records:
-        if records.skipped:
-            parsing.lose()
-        parsing.take(body)
-        if parsing.seal is not None:
-            break
-    return Journal(about, parsing.frames, parsing.seal, len(content) - records.position, parsing.losses)
 
-
-class _Parsing:
-    """What was taken apart so far; a record whose content is invalid is lost like one whose checksum is."""
-
-    def __init__(self) -> None:
-        self.frames: list[JournalFrame] = []
+    def __init__(self, read: bytes | mmap, path: str) -> None:
+        self._content = memoryview(read)
+        found = bytes(self._content[: len(MAGIC)])
+        self._records = Records(self._content, len(MAGIC))
+        self._head = next(self._records, None)
+        begins = self._head is not None and bytes(self._head[:1]) == ABOUT
+        if found != MAGIC and not begins:
+            expected = f"expected a journal that starts with {MAGIC!r}"
+            raise NotATrace(f"{path}: {expected}, found {found!r}; is it another file?")
+        if self._head is None:
+            raise NotATrace(
+                f"{path}: the recording was cut before its first record was written; there is nothing in it"
+            )
+        self.about: dict[str, Any] = _about(path, self._head) if begins else {}
         self.seal: Seal | None = None
+        self.last: JournalFrame | None = None
+        """The last frame so far."""
         self._tables: dict[int, Table] = {}
-        self._lost_after: list[int | None] = []
         self._losses: list[Loss] = []
-        self._loses = False
+        self._loses = found != MAGIC or not begins
 
-    def lose(self) -> None:
-        """Note that something is lost behind the last record."""
-        self._loses = True
+    @property
+    def frames(self) -> Iterator[JournalFrame]:
+        """Every whole frame, once."""
+        if self._head is not None and bytes(self._head[:1]) != ABOUT:
+            yield from self._frame_of(self._head)
+        for body in self._records:
+            self._loses |= self._records.skipped > 0
+            yield from self._frame_of(body)
+            if self.seal is not None:
+                return
 
-    def take(self, body: memoryview) -> None:
-        """Take apart one more record."""
-        try:
-            if bytes(body[:1]) == FRAME:
-                self._frame(_frame(body, self._tables))
-            elif bytes(body[:1]) == SEAL:
-                self.seal = _seal(body)
-        except (struct.error, LookupError, TypeError, ValueError, RecursionError):
-            self._loses = True
-
-    def _frame(self, frame: JournalFrame) -> None:
-        last = self.frames[-1] if self.frames else None
-        if not math.isfinite(frame.t) or (last is not None and not (frame.frame > last.frame and frame.t >= last.t)):
-            raise ValueError(f"frame {frame.frame} at {frame.t} s does not come after the frame before it")
-        if self._loses or (frame.after_loss and not self._losses):
-            self._losses.append(Loss(None if last is None else last.frame, frame.frame))
-            frame, self._loses = frame._replace(after_loss=True), False
-        self.frames.append(frame)
+    @property
+    def lost_bytes(self) -> int:
+        """The bytes behind the last whole record."""
+        return len(self._content) - self._records.position
 
     @property
     def losses(self) -> tuple[Loss, ...]:
         """All that is damaged."""
-        end = [Loss(self.frames[-1].frame if self.frames else None, None)] if self._loses else []
-        return (*self._losses, *end)
+        return (*self._losses, *([Loss(self._last_number, None)] if self._loses else []))
+
+    @property
+    def _last_number(self) -> int | None:
+        return None if self.last is None else self.last.frame
+
+    def _frame_of(self, body: memoryview) -> Iterator[JournalFrame]:
+        """Take apart one more record; yield the frame, if it is one."""
+        try:
+            if bytes(body[:1]) == FRAME:
+                frame = self._in_order(_frame(body, self._tables))
+            elif bytes(body[:1]) == SEAL:
+                self.seal = _seal(body)
+                return
+            else:
+                return
+        except (struct.error, LookupError, TypeError, ValueError, RecursionError):
+            self._loses = True
+            return
+        yield frame
+
+    def _in_order(self, frame: JournalFrame) -> JournalFrame:
+        last = self.last
+        if not math.isfinite(frame.t) or (last is not None and not (frame.frame > last.frame and frame.t >= last.t)):
+            raise ValueError(f"frame {frame.frame} at {frame.t} s does not come after the frame before it")
+        if self._loses or (frame.after_loss and not self._losses):
+            self._losses.append(Loss(self._last_number, frame.frame))
+            frame, self._loses = frame._replace(after_loss=True), False
+        self.last = frame._replace(records=(), blocks=())
+        return frame
 
 
 class Records(Iterator[memoryview]):

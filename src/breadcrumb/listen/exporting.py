@@ -14,6 +14,8 @@ from breadcrumb.model.facts import EMPTY, IN_MEMORY
 from breadcrumb.model.session import NOBODY, Clock, ColumnData, Ints, Session
 from breadcrumb.model.trace import TraceData
 
+_FRAMES_AT_ONCE = 2048
+
 
 def frame_lines(data: TraceData) -> Iterator[bytes]:
     """Yield a trace as frame lines, each with its line end; taken up again they make the same trace.
@@ -29,35 +31,54 @@ def frame_lines(data: TraceData) -> Iterator[bytes]:
     if any(declared.values()):
         about["declare"] = declared
     yield _line({"breadcrumb": VERSION, "about": about})
-    told: list[dict[str, Any]] = [{} for _ in range(session.clock.size)]
-    _tell_clock(session.clock, told)
-    _tell_lifetimes(session, told)
-    _tell_unsampled(session, data, told)
-    _tell_states(data, told)
-    _tell_events(session, told)
-    for clock_index, frame in enumerate(told):
-        yield _line(
-            {"frame": int(session.clock.frames[clock_index]), "t": float(session.clock.times[clock_index]), **frame}
-        )
+    states = [one for kind in session.kinds for one in _states_of(data, kind)]
+    unsampled = _unsampled(session, data)
+    for begin in range(0, session.clock.size, _FRAMES_AT_ONCE):
+        told = _Told(begin, min(begin + _FRAMES_AT_ONCE, session.clock.size))
+        _tell_clock(session.clock, told)
+        _tell_lifetimes(session, told)
+        _tell_unsampled(session, unsampled, told)
+        for state in states:
+            state.tell(session, told)
+        _tell_events(session, told)
+        for clock_index, frame in enumerate(told.lines, begin):
+            number, time = int(session.clock.frames[clock_index]), float(session.clock.times[clock_index])
+            yield _line({"frame": number, "t": time, **frame})
     if not session.is_cut:
         facts = [asdict(fact) for fact in session.facts if fact.code not in (EMPTY, IN_MEMORY)]
         yield _line({"end": True, **({"facts": facts} if facts else {})})
 
 
-def _tell_clock(clock: Clock, told: list[dict[str, Any]]) -> None:
+class _Told:
+    """What some frames tell: as many as are made at once, so that memory does not grow with the session."""
+
+    def __init__(self, begin: int, end: int) -> None:
+        self.begin, self.end = begin, end
+        self.lines: list[dict[str, Any]] = [{} for _ in range(end - begin)]
+
+    def __getitem__(self, clock_index: int) -> dict[str, Any]:
+        return self.lines[clock_index - self.begin]
+
+    def among(self, clock_index: Ints) -> Ints:
+        """Return the indices of what lies in these frames."""
+        return np.flatnonzero((clock_index >= self.begin) & (clock_index < self.end))
+
+
+def _tell_clock(clock: Clock, told: _Told) -> None:
     for name, values in (
         ("wall", clock.wall),
         ("steps", clock.steps),
         ("scale", clock.scale),
         ("paused", clock.paused),
     ):
-        for clock_index, value in enumerate([] if values is None else values.tolist()):
+        here = [] if values is None else values[told.begin : told.end].tolist()
+        for line, value in zip(told.lines, here, strict=False):
             if value == value:  # NaN stands for what was not told
-                told[clock_index][name] = int(value) if name == "steps" else value
+                line[name] = int(value) if name == "steps" else value
 
 
-def _tell_unsampled(session: Session, data: TraceData, told: list[dict[str, Any]]) -> None:
-    """Tell of every lifetime the frames on which it was there and has no sample."""
+def _unsampled(session: Session, data: TraceData) -> list[tuple[int, Ints]]:
+    """Return the lifetimes that have no sample on some frames on which they were there, with these frames."""
     begin, size = _begins(session), session.clock.size
     end = np.where(session.lifetimes.leave == NOBODY, size, session.lifetimes.leave)
     samples = np.zeros(session.lifetimes.size, np.int64)
@@ -71,12 +92,20 @@ def _tell_unsampled(session: Session, data: TraceData, told: list[dict[str, Any]
             clock_indices |= {
                 int(there[one]): clock_index[first[one] : first[one] + count[one]] for one in gaps.tolist()
             }
+    found = []
     for short in np.flatnonzero(samples < end - begin).tolist():
         if not data.columns(session.kinds[session.lifetimes.kind[short]]):
             continue  # without properties, being there is all there is to know
         every = np.arange(begin[short], end[short])
-        for at in np.setdiff1d(every, clock_indices[short]).tolist() if short in clock_indices else every.tolist():
-            told[at].setdefault("unsampled", []).append(session.who(short))
+        found.append((short, np.setdiff1d(every, clock_indices[short]) if short in clock_indices else every))
+    return found
+
+
+def _tell_unsampled(session: Session, unsampled: list[tuple[int, Ints]], told: _Told) -> None:
+    for lifetime, frames in unsampled:
+        first, last = np.searchsorted(frames, [told.begin, told.end])
+        for at in frames[first:last].tolist():
+            told[at].setdefault("unsampled", []).append(session.who(lifetime))
 
 
 def _begins(session: Session) -> Ints:
@@ -84,38 +113,51 @@ def _begins(session: Session) -> Ints:
     return np.maximum(session.lifetimes.appear, 0)
 
 
-def _tell_lifetimes(session: Session, told: list[dict[str, Any]]) -> None:
-    lifetimes = session.lifetimes
-    begins = _begins(session) if session.clock.size else np.full(lifetimes.size, NOBODY)
-    for lifetime in range(lifetimes.size):
+def _tell_lifetimes(session: Session, told: _Told) -> None:
+    lifetimes, begins = session.lifetimes, _begins(session)
+    for lifetime in told.among(begins).tolist():
         one = {"id": session.who(lifetime), "kind": session.kinds[lifetimes.kind[lifetime]]}
         if lifetimes.parent[lifetime] != NOBODY:
             one["parent"] = session.names[lifetimes.parent[lifetime]]
-        if begins[lifetime] != NOBODY:
-            told[begins[lifetime]].setdefault("appear", []).append(one)
-        if lifetimes.leave[lifetime] != NOBODY:
-            told[lifetimes.leave[lifetime]].setdefault("leave", []).append(one["id"])
+        told[begins[lifetime]].setdefault("appear", []).append(one)
+    for lifetime in told.among(lifetimes.leave).tolist():
+        told[lifetimes.leave[lifetime]].setdefault("leave", []).append(session.who(lifetime))
 
 
-def _tell_states(data: TraceData, told: list[dict[str, Any]]) -> None:
-    """Tell each property on the frames on which it is another one than on the sample before."""
-    session = data.session
-    for kind in session.kinds:
-        properties: dict[str, list[str]] = {}
-        for column in data.columns(kind):
-            properties.setdefault(property_of(column), []).append(column)
-        for name, columns in sorted(properties.items()):  # so that a trace made of these lines gives them again
-            lifetime, clock_index = data.index(kind)
-            parts = [data.column(kind, column) for column in columns]
-            for index in _changed(lifetime, parts):
-                values = [_plain(part, index) for part in parts]
-                state = (
-                    told[clock_index[index]].setdefault("state", {}).setdefault(session.who(int(lifetime[index])), {})
-                )
-                state[name] = values if len(values) > 1 else values[0]
+class _State:
+    """A property of a kind, told on the frames on which it is another one than on the sample before."""
+
+    def __init__(self, data: TraceData, kind: str, name: str, columns: list[str]) -> None:
+        self._name = name
+        self._lifetime, self._clock_index = data.index(kind)
+        self._parts = [data.column(kind, column) for column in columns]
+        changed = _changed(self._lifetime, self._parts)
+        self._order = changed[np.argsort(self._clock_index[changed], kind="stable")]
+        self._at = 0
+        on_each = np.bincount(self._clock_index[changed]) if len(changed) else np.zeros(1, np.int64)
+        self._most_on_a_frame = int(on_each.max())
+
+    def tell(self, session: Session, told: _Told) -> None:
+        """Tell what changed on some frames, which follow those of the last call."""
+        first = self._at
+        here = self._clock_index[self._order[first : first + len(told.lines) * self._most_on_a_frame]]
+        self._at = first + int(np.searchsorted(here, told.end))
+        for index in self._order[first : self._at].tolist():
+            values = [_plain(part, index) for part in self._parts]
+            state = told[self._clock_index[index]].setdefault("state", {})
+            mine = state.setdefault(session.who(int(self._lifetime[index])), {})
+            mine[self._name] = values if len(values) > 1 else values[0]
 
 
-def _changed(lifetime: Ints, parts: list[ColumnData]) -> list[int]:
+def _states_of(data: TraceData, kind: str) -> Iterator[_State]:
+    properties: dict[str, list[str]] = {}
+    for column in data.columns(kind):
+        properties.setdefault(property_of(column), []).append(column)
+    for name, columns in sorted(properties.items()):  # so that a trace made of these lines gives them again
+        yield _State(data, kind, name, columns)
+
+
+def _changed(lifetime: Ints, parts: list[ColumnData]) -> Ints:
     """Return the indices at which a value is not, bit for bit, the one before it in the same lifetime."""
     changed = np.ones(len(lifetime), np.bool_)
     changed[1:] = lifetime[1:] != lifetime[:-1]
@@ -124,8 +166,7 @@ def _changed(lifetime: Ints, parts: list[ColumnData]) -> list[int]:
         changed[1:] |= bits[1:] != bits[:-1]
         if part.valid is not None:
             changed[1:] |= part.valid[1:] != part.valid[:-1]
-    indices: list[int] = np.flatnonzero(changed).tolist()
-    return indices
+    return np.flatnonzero(changed)
 
 
 def _plain(column: ColumnData, index: int) -> Any:
@@ -139,9 +180,10 @@ def _plain(column: ColumnData, index: int) -> Any:
     return value
 
 
-def _tell_events(session: Session, told: list[dict[str, Any]]) -> None:
+def _tell_events(session: Session, told: _Told) -> None:
     events = session.events
-    for index, clock_index in enumerate(events.clock_index.tolist()):
+    for index in told.among(events.clock_index).tolist():
+        clock_index = int(events.clock_index[index])
         one: dict[str, Any] = {"name": events.kinds[events.kind[index]]}
         for key, who in (("by", events.by[index]), ("on", events.on[index])):
             if who != NOBODY:
@@ -151,7 +193,7 @@ def _tell_events(session: Session, told: list[dict[str, Any]]) -> None:
         if events.late[index]:
             one["late"] = True
         told[clock_index].setdefault("events", []).append(one)
-    for constant in session.parameters:
+    for constant in (one for one in session.parameters if told.begin <= one.clock_index < told.end):
         one = {"name": constant.name, "value": constant.value, "unit": constant.unit}
         told[constant.clock_index].setdefault("parameters", []).append(one)
 

@@ -1,5 +1,6 @@
 """A trace held in memory, and how one is made from a journal."""
 
+from array import array
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -7,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from breadcrumb.journal.layout import MISSING_BITS, MISSING_FLAG, Column
-from breadcrumb.journal.reading import Block, Journal, JournalFrame
+from breadcrumb.journal.reading import Block, Journal, JournalFrame, JournalReader
 from breadcrumb.journal.records import (
     AliveRecord,
     AppearRecord,
@@ -70,32 +71,33 @@ class MemoryTrace:
         return self.tables[kind].columns[name]
 
 
-def trace_from_journal(journal: Journal, label: str, facts: Iterable[Fact] = ()) -> MemoryTrace:
+def trace_from_journal(journal: Journal | JournalReader, label: str, facts: Iterable[Fact] = ()) -> MemoryTrace:
     """Gather a journal's frames into columns sorted by lifetime and frame.
 
     The one loop over frames takes the frames apart; all values are moved by NumPy.
     """
     told = _Gathered()
     tables: dict[int, _Rows] = {}
+    frames, times = array("q"), array("d")
     for clock_index, frame in enumerate(journal.frames):
+        frames.append(frame.frame)
+        times.append(frame.t)
         if frame.after_loss:
             told.lost(clock_index)
         told.read(frame.records, clock_index)
         _read_blocks(frame, clock_index, tables)
-    last = max(0, len(journal.frames) - 1)
+    last = max(0, len(frames) - 1)
     if journal.seal is not None:
         told.read(journal.seal.records, last)
     texts = dict(sorted(told.texts.items()))
     numbers = np.array(sorted(told.started), np.int64)
     parts: dict[str, list[KindTable]] = {}
-    for rows in tables.values():
+    for number in list(tables):
+        rows = tables.pop(number)  # so that what it gathered is given up as soon as its columns are made
         if rows.counts:
             parts.setdefault(rows.kind, []).append(rows.finish(texts, numbers))
     by_kind = {kind: _together(some) for kind, some in parts.items()}
-    clock = told.clock(
-        np.array([frame.frame for frame in journal.frames], np.int64),
-        np.array([frame.t for frame in journal.frames], np.float64),
-    )
+    clock = told.clock(np.array(frames, np.int64), np.array(times, np.float64))
     recorded = told.facts if journal.seal is None else map(_fact_of, journal.seal.facts)
     lifetimes, events = told.lifetimes(by_kind), told.events()
     kinds = tuple(told.kinds)
@@ -177,21 +179,23 @@ class _Rows:
             texts: by their codes, rising.
             lifetimes: the numbers of the lifetimes that are known, rising; rows of others are left out.
         """
-        lifetime = np.concatenate(self._lifetimes).astype(np.int64)
+        lifetime = np.concatenate(self._lifetimes)
         clock_index = np.repeat(np.array(self._frame_rows, np.int64), self.counts)
         order = by_lifetime_and_frame(lifetime, clock_index)
-        order = order[_usable(lifetime[order], clock_index[order], lifetimes)]
-        lifetime = np.searchsorted(lifetimes, lifetime)
+        lifetime, clock_index = lifetime[order], clock_index[order]
+        usable = _usable(lifetime, clock_index, lifetimes)
+        if not usable.all():
+            order, lifetime, clock_index = order[usable], lifetime[usable], clock_index[usable]
         text_codes, told = np.array(list(texts), np.int64), tuple(texts.values()) or ("",)
         columns: dict[str, ColumnData] = {}
-        if self._number_columns:
-            numbers = np.concatenate(self._numbers)
-            for index, column in enumerate(self._number_columns):
-                values = np.ascontiguousarray(numbers[order, index])
-                valid = values.view(np.uint64) != MISSING_BITS
-                columns[_name(column)] = ColumnData(values, None if valid.all() else valid)
+        for index, column in enumerate(self._number_columns):
+            values = np.concatenate([numbers[:, index] for numbers in self._numbers])[order]
+            valid = values.view(np.uint64) != MISSING_BITS
+            columns[_name(column)] = ColumnData(values, None if valid.all() else valid)
+        self._numbers.clear()  # hundreds of thousands of small arrays, of which nothing is needed any more
         for column, parts in zip(self._code_columns, self._codes, strict=True):
             codes = np.concatenate(parts)[order]
+            parts.clear()
             if column.type == "flag":
                 valid = codes < MISSING_FLAG
                 columns[_name(column)] = ColumnData(codes == 1, None if valid.all() else valid)
@@ -199,7 +203,7 @@ class _Rows:
                 valid = np.isin(codes, text_codes)  # neither missing nor lost
                 indices = np.where(valid, np.searchsorted(text_codes, codes), 0)
                 columns[_name(column)] = ColumnData(indices, None if valid.all() else valid, told)
-        return KindTable(lifetime[order], clock_index[order], columns)
+        return KindTable(np.searchsorted(lifetimes, lifetime), clock_index, columns)
 
 
 def _usable(lifetime: Ints, clock_index: Ints, known: Ints) -> Bools:

@@ -1,15 +1,17 @@
 """Opening whatever lies at a path: a trace, a recording that was never opened, or neither."""
 
+import mmap
 import os
 import shutil
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
 
 from breadcrumb.errors import NotATrace, TraceError
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
-from breadcrumb.journal.reading import Journal, Loss, parse_journal
+from breadcrumb.journal.reading import JournalReader, Loss
 from breadcrumb.model.facts import CUT, DAMAGED, EMPTY, IN_MEMORY, Fact
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.damage import refusing_damage
@@ -59,9 +61,10 @@ def _open_elsewhere(place: Location) -> TraceData:
     if not place.has(FILE_NAME):
         return FolderTrace(place)
     with refusing_damage(place.path(FILE_NAME)), place.open(FILE_NAME) as file:
-        journal = parse_journal(file.read(), place.path(FILE_NAME))
+        journal = JournalReader(file.read(), place.path(FILE_NAME))
+        trace = trace_from_journal(journal, place.label)
         facts = (*_facts(journal, free=True), Fact(IN_MEMORY, detail="it was never opened where it was recorded"))
-        return trace_from_journal(journal, place.label, facts)
+        return _with_facts(trace, *facts)
 
 
 def _what_is_there(path: Path) -> str:
@@ -89,28 +92,40 @@ def _open_journal(folder: Path) -> TraceData:
 def _take_over(folder: Path, file: BinaryIO, *, free: bool) -> TraceData:
     path = folder / FILE_NAME
     with refusing_damage(path):
-        journal = parse_journal(file.read(), str(path))
-        facts = _facts(journal, free=free)
+        journal = JournalReader(_mapped(file), str(path))
+        trace = trace_from_journal(journal, folder.stem)
+        facts, damaged = _facts(journal, free=free), bool(journal.losses)
+        del journal  # it may be as large as all that it holds
         if not free:
-            still = Fact(IN_MEMORY, detail="it is still being recorded, or being opened elsewhere")
-            return trace_from_journal(journal, folder.stem, (*facts, still))
-        trace = trace_from_journal(journal, folder.stem, facts)
+            return _with_facts(
+                trace, *facts, Fact(IN_MEMORY, detail="it is still being recorded, or being opened elsewhere")
+            )
+        trace = _with_facts(trace, *facts)
         try:
-            _convert(trace, folder, keep=bool(journal.losses))
+            _convert(trace, folder, keep=damaged)
         except OSError as error:
-            reason = Fact(IN_MEMORY, detail=f"the folder cannot be written ({error.strerror})")
-            return trace_from_journal(journal, folder.stem, (*facts, reason))
+            return _with_facts(trace, Fact(IN_MEMORY, detail=f"the folder cannot be written ({error.strerror})"))
         return trace
 
 
-def _facts(journal: Journal, *, free: bool) -> tuple[Fact, ...]:
+def _mapped(file: BinaryIO) -> bytes | mmap.mmap:
+    """Return what is in a file, mapped into memory where a file that is mapped can be removed."""
+    if os.name == "nt" or not os.fstat(file.fileno()).st_size:
+        return file.read()
+    return mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+
+
+def _with_facts(trace: MemoryTrace, *facts: Fact) -> MemoryTrace:
+    return replace(trace, session=replace(trace.session, facts=(*facts, *trace.session.facts)))
+
+
+def _facts(journal: JournalReader, *, free: bool) -> tuple[Fact, ...]:
     damaged = tuple(Fact(DAMAGED, detail=_between(loss)) for loss in journal.losses)
-    if not journal.frames:
+    if journal.last is None:
         return (*damaged, Fact(EMPTY))
     if journal.seal is not None or not free:
         return damaged
-    last = journal.frames[-1]
-    return (*damaged, Fact(CUT, detail=str(last.frame)))
+    return (*damaged, Fact(CUT, detail=str(journal.last.frame)))
 
 
 def _between(loss: Loss) -> str:

@@ -42,10 +42,10 @@ class WorkingCopy:
         except (OSError, ValueError, LookupError, TypeError):
             return None  # nothing here, or not what it was: the source is the truth
 
-    def keep(self, name: str, column: ColumnData) -> None:
-        """Keep a column that `load` did not find for the next time, if it is large and the folder can be written."""
+    def keep(self, name: str, column: ColumnData) -> bool:
+        """Keep a column that `load` did not find, if it is large and the folder can be written; tell whether it was."""
         if len(column.values) < LARGE or self._stamp is None or self._leads_away:
-            return
+            return False
         about = {"source": self._stamp, "valid": column.valid is not None, "texts": column.texts}
         with suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
@@ -53,6 +53,8 @@ class WorkingCopy:
             if column.valid is not None:
                 self._put(self._path(name, "valid.npy"), column.valid)
             self._put(self._path(name, "json"), json.dumps(about).encode())
+            return True
+        return False
 
     @property
     def _leads_away(self) -> bool:
