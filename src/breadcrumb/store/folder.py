@@ -252,15 +252,17 @@ def _write_kind(data: TraceData, kind: str, path: Path) -> None:
         if column.valid is None and column.texts is None  # what stands in place of a missing value is nobody's business
     }
     with path.open("rb") as file, pq.ParquetFile(file) as written:
-        for name, due in expected.items():  # one by one, since all of them may not fit into memory twice
-            back = written.read(columns=[name], use_threads=False)[name]
-            found = _checksum(ints(back, NOBODY) if name == "lifetime" else column_data(back).values)
+        for name, due in expected.items():
+            found = 0
+            for batch in written.iter_batches(batch_size=_ROW_GROUP, columns=[name], use_threads=False):
+                back = batch.column(0)
+                found = _checksum(ints(back, NOBODY) if name == "lifetime" else column_data(back).values, found)
             if found != due:
                 raise TraceError(f"{path}: what was read back is not what was written; is the disk failing?")
 
 
-def _checksum(values: Any) -> int:
-    return zlib.crc32(np.ascontiguousarray(values).view(np.uint8).data) if len(values) else 0
+def _checksum(values: Any, before: int = 0) -> int:
+    return zlib.crc32(np.ascontiguousarray(values).view(np.uint8).data, before) if len(values) else before
 
 
 def _frames_table(clock: Clock) -> dict[str, Any]:

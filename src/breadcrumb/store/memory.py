@@ -201,7 +201,8 @@ class _Rows:
                 columns[_name(column)] = ColumnData(codes == 1, None if valid.all() else valid)
             else:
                 valid = np.isin(codes, text_codes)  # neither missing nor lost
-                indices = np.where(valid, np.searchsorted(text_codes, codes), 0)
+                indices = np.searchsorted(text_codes, codes)
+                indices[~valid] = 0
                 columns[_name(column)] = ColumnData(indices, None if valid.all() else valid, told)
         return KindTable(np.searchsorted(lifetimes, lifetime), clock_index, columns)
 
