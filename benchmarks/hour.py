@@ -17,7 +17,7 @@ from types import SimpleNamespace
 from breadcrumb import Recorder
 
 FRAMES, OBJECTS, RATE = 216_000, 50, 60
-MOST_MB = 1000.0
+MOST_MIB = 1024.0
 _POLLS_A_SECOND = 50
 CHECKS = """
 from breadcrumb import judge
@@ -58,7 +58,7 @@ def record(path: Path) -> None:
 
 
 def measured(*command: str) -> tuple[float, float, int]:
-    """Return the most megabytes that a process had in memory of its own, the seconds it took, and its exit code."""
+    """Return the most MiB that a process had in memory of its own, the seconds it took, and its exit code."""
     begin, most = time.perf_counter(), 0.0
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     status = Path(f"/proc/{process.pid}/status")
@@ -89,8 +89,8 @@ def main() -> None:
         }
         for name, command in steps.items():
             most, seconds, code = measured(*command)
-            verdict = "met" if most <= MOST_MB and code == 0 else f"MISSED (exit code {code})"
-            print(f"{name:26} {most:7.0f} MB  {seconds:6.1f} s  <= {MOST_MB:.0f} MB  {verdict}", flush=True)
+            verdict = "met" if most <= MOST_MIB and code == 0 else f"MISSED (exit code {code})"
+            print(f"{name:26} {most:7.0f} MiB  {seconds:6.1f} s  <= {MOST_MIB:.0f} MiB  {verdict}", flush=True)
     finally:
         shutil.rmtree(folder)
 

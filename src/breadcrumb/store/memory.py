@@ -141,18 +141,22 @@ class _Rows:
     def update(self, block: Block) -> None:
         """Take over what a block says; without the lifetimes that it goes with, it says nothing."""
         if block.lifetimes is not None:
+            former, codes = self._now.get("lifetimes"), self._codes_now
             self.forget()
             self._size = block.rows
-            self._now["lifetimes"] = np.frombuffer(block.lifetimes, "<u4")
+            self._now["lifetimes"] = _unless_same(former, block.lifetimes, "<u4")
         elif block.rows != self._size:
             self.forget()
             return
+        else:
+            codes = self._codes_now
         if block.numbers is not None:
             numbers, width = np.frombuffer(block.numbers, "<f8"), len(self._number_columns)
             by_row = (block.rows, width)
             self._now["numbers"] = numbers.reshape(by_row[::-1]).T if block.by_column else numbers.reshape(by_row)
-        for index, codes in block.codes.items():
-            self._codes_now[index] = np.frombuffer(codes, "<u1" if self._code_columns[index].type == "flag" else "<u4")
+        for index, told in block.codes.items():
+            dtype = "<u1" if self._code_columns[index].type == "flag" else "<u4"
+            self._codes_now[index] = _unless_same(codes[index], told, dtype)
 
     def sample(self, clock_index: int) -> None:
         """Add what holds now as the rows of a frame."""
@@ -201,10 +205,19 @@ class _Rows:
                 columns[_name(column)] = ColumnData(codes == 1, None if valid.all() else valid)
             else:
                 valid = np.isin(codes, text_codes)  # neither missing nor lost
-                indices = np.searchsorted(text_codes, codes)
+                codes[~valid] = 0
+                in_full = text_codes[-1:].tolist() == [len(text_codes) - 1]  # no code was left out
+                indices = codes.astype(np.int64) if in_full else np.searchsorted(text_codes, codes)
                 indices[~valid] = 0
                 columns[_name(column)] = ColumnData(indices, None if valid.all() else valid, told)
         return KindTable(np.searchsorted(lifetimes, lifetime), clock_index, columns)
+
+
+def _unless_same(now: Any, told: memoryview, dtype: str) -> Any:
+    """Return what is told as an array; the one that is there already if it says the same: an hour has very many."""
+    if now is not None and len(now) * now.itemsize == len(told) and now.data.cast("B") == told:
+        return now
+    return np.frombuffer(told, dtype)
 
 
 def _usable(lifetime: Ints, clock_index: Ints, known: Ints) -> Bools:
