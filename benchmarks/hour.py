@@ -85,7 +85,14 @@ def main() -> None:
             "replay in part": [python, "-c", REPLAY, str(trace), str(folder / "r.html")],
             "pack": [python, "-c", COMMAND, "convert", str(trace), str(folder / "hour.crumbs.zip")],
             "write as lines": [python, "-c", COMMAND, "convert", str(trace), str(folder / "hour.jsonl")],
-            "read the lines": [python, "-c", COMMAND, "convert", str(folder / "hour.jsonl"), str(folder / "again.crumbs")],
+            "read the lines": [
+                python,
+                "-c",
+                COMMAND,
+                "convert",
+                str(folder / "hour.jsonl"),
+                str(folder / "again.crumbs"),
+            ],
         }
         for name, command in steps.items():
             most, seconds, code = measured(*command)

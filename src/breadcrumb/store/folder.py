@@ -179,7 +179,7 @@ class FolderTrace:
             return self._whole[name]
         with refusing_damage(self._location.path(name)), self._location.open(name) as file:
             # read_table would load pandas, which takes longer; threads still at it when a command ends can abort it
-            table = pq.ParquetFile(file)
+            table = pq.ParquetFile(file, page_checksum_verification=True)
             if table.metadata.num_rows > _MOST_ROWS:
                 raise ValueError(f"expected at most {_MOST_ROWS} rows, found {table.metadata.num_rows}")
             if columns is None or table.metadata.num_rows * table.metadata.num_columns > _SMALL:
@@ -228,6 +228,7 @@ def _write(path: Path, columns: Mapping[str, Any]) -> None:
             use_dictionary=texts,
             column_encoding=encodings or None,
             row_group_size=_ROW_GROUP,
+            write_page_checksum=True,
         )
     with path.open("rb") as file:
         rows = pq.read_metadata(file).num_rows
