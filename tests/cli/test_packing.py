@@ -22,7 +22,7 @@ def test_a_trace_is_packed_checked_and_unpacked(cli: Cli, tmp_path: Path, bay: C
     )
     done = cli("check", "check_it.py", tmp_path)
     assert done.returncode == 1
-    assert (tmp_path / "night.figures" / "it_it_stays_inside_heron.png").exists()
+    assert (tmp_path / "night.figures" / "it--it--stays_inside--heron.png").exists()
     assert cli("convert", "night.crumbs.zip", "again.crumbs").returncode == 0
     assert differences(open_trace(bay()), open_trace(tmp_path / "again.crumbs")) == ()
     for words, said in {
