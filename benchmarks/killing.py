@@ -1,4 +1,4 @@
-"""Kill recorders, listeners and clients at random moments, and see what is left of each session.
+"""Kill recorders, listeners, clients and commands at random moments, and see what is left of each session.
 
     python benchmarks/killing.py --kills 200
 
@@ -17,12 +17,21 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from types import SimpleNamespace
 from typing import IO
 
-from breadcrumb import Trace, open_trace
+from breadcrumb import Recorder, Trace, open_trace
 
 CLIENT = Path(__file__).parents[1] / "clients" / "python"
-LONGEST = 0.15  # s
+LONGEST, LONGEST_COMMAND = 0.15, 1.2  # s
+LONG, SHORT = 3000, 30  # frames
+OPEN = "import sys; from breadcrumb import open_trace; open_trace(sys.argv[1])"
+CHECK = """
+from breadcrumb import judge
+
+def check_it(trace):
+    assert judge(trace.one("skiff").x < 99, "near")
+"""
 PATIENCE = 20.0  # s
 COMMAND = "from breadcrumb.cli import main; main()"
 
@@ -104,6 +113,53 @@ def kill_listener(folder: Path, draw: random.Random) -> int:
     return int(rest.clock.frames[0]) - told - 1
 
 
+def kill_opening(folder: Path, draw: random.Random) -> int:
+    """Kill the first opening of a recording; return how many of its frames are lost."""
+    path = _recorded(folder / "whole.crumbs", LONG)
+    _killed(OPEN, [path], draw)
+    return LONG - open_trace(path).clock.size
+
+
+def kill_conversion(folder: Path, draw: random.Random) -> int:
+    """Kill a conversion that replaces a trace; return how many frames neither the source nor the target has."""
+    source, target = _recorded(folder / "new.crumbs", LONG), _recorded(folder / "old.crumbs", SHORT)
+    open_trace(source)
+    _killed(COMMAND, ["convert", source, target, "--overwrite"], draw)
+    there = open_trace(target).clock.size if target.exists() else LONG  # between two renames there is none
+    assert there in (SHORT, LONG)
+    return LONG - open_trace(source).clock.size
+
+
+def kill_report(folder: Path, draw: random.Random) -> int:
+    """Kill a run of checks while it writes its report; return how many frames the trace has lost."""
+    path = _recorded(folder / "whole.crumbs", LONG)
+    (folder / "check_it.py").write_text(CHECK)
+    words = ["check", folder / "check_it.py", path, "--report", folder / "page"]
+    _killed(COMMAND, words, draw)
+    done = subprocess.run([sys.executable, "-c", COMMAND, *map(str, words)], check=False, capture_output=True)
+    assert done.returncode == 1, done.stderr
+    assert (folder / "page" / "index.html").exists()
+    return LONG - open_trace(path).clock.size
+
+
+def _recorded(path: Path, frames: int) -> Path:
+    boat = SimpleNamespace(x=0.0)
+    with Recorder(path) as rec:
+        rec.watch(boat, id="heron", kind="skiff", x="x")
+        for boat.x in range(frames):
+            rec.frame(boat.x / 60)
+    return path
+
+
+def _killed(script: str, words: list[object], draw: random.Random) -> None:
+    process = subprocess.Popen(
+        [sys.executable, "-c", script, *map(str, words)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    time.sleep(draw.uniform(0.1, LONGEST_COMMAND))
+    process.kill()
+    process.wait()
+
+
 def _whole(trace: Trace) -> int:
     """Return the number of the last frame of a trace, all of whose frames must be whole."""
     frames = trace.clock.frames.tolist()
@@ -170,6 +226,9 @@ LOST = {
     kill_recorder: "ended frames lost",
     kill_listener: "frames that neither its trace nor the game's file has",
     kill_client: "ended frames lost",
+    kill_opening: "frames lost",
+    kill_conversion: "frames lost",
+    kill_report: "frames lost",
 }
 
 

@@ -2,6 +2,7 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 from types import SimpleNamespace
+from typing import Any
 
 import pytest
 
@@ -102,6 +103,20 @@ def test_figures_of_sessions_and_rules_of_one_name_are_all_there(tmp_path: Path)
         assert len(written) == len(set(written.values())) == 4
         assert all(path.is_file() for path in written.values())
     assert file_name("海" * 300) != file_name("海" * 301)
+
+
+def test_figures_are_of_the_first_sessions_in_which_a_check_broke(tmp_path: Path, cli: Callable[..., Any]) -> None:
+    """Five broken sessions give three figures of a check, and the summary says so."""
+    for number in range(5):
+        with Recorder(tmp_path / f"{number}.crumbs") as rec:
+            rec.watch(SimpleNamespace(x=1.0), id="a", kind="skiff", x="x")
+            rec.frame(0.0)
+    (tmp_path / "check_it.py").write_text(
+        "from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.all('skiff').x < 1, 'x')\n"
+    )
+    said = cli("check", "check_it.py", tmp_path, "--out", "drawn").stdout
+    assert len(list((tmp_path / "drawn").iterdir())) == 3
+    assert "figures are of the first 3 sessions in which a check broke" in said
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from breadcrumb.report.figures import FIGURES_OF_A_CHECK
 from breadcrumb.run.results import CheckInfo, Result, ResultOutcome, RunResult
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import breach_words, explanation, margin_words
@@ -59,6 +60,8 @@ def _broken_parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
         if figure is not None:
             yield Text.assemble("        figure  ", (str(figure), "underline"))
         yield Text("")
+    if figures and any(len(results) > FIGURES_OF_A_CHECK for results in by_check.values()):
+        yield Text(f"figures are of the first {FIGURES_OF_A_CHECK} sessions in which a check broke\n")
 
 
 def _untested_parts(run: RunResult) -> Iterator[RenderableType]:
