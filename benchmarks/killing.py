@@ -109,7 +109,7 @@ def kill_listener(folder: Path, draw: random.Random) -> int:
     last = _last_said(game, 0.05)
     rest, early = _converted(folder / "rest.jsonl"), folder / "Killed-1.crumbs"
     assert _whole(rest) >= last
-    told = _whole(open_trace(early)) if (early / "journal.bin").exists() else -1
+    told = _whole(open_trace(early)) if (early / "journal.bin").exists() and open_trace(early).clock.size else -1
     return int(rest.clock.frames[0]) - told - 1
 
 

@@ -18,6 +18,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import breadcrumb
 from breadcrumb import Recorder, Trace, open_trace
 from breadcrumb.errors import Misuse, TraceExists
 from breadcrumb.journal.reading import read_journal
@@ -100,6 +101,7 @@ CALLS: dict[str, Callable[[Recorder, SimpleNamespace, Any], Any]] = {
     "generation": lambda rec, thing, one: setattr(thing, "generation", one),
 }
 FRAMES = ("t", "frame", "clock")
+PACKAGE = f"{Path(breadcrumb.__file__).parent}{os.sep}"
 
 
 @given(st.lists(st.tuples(st.sampled_from(list(CALLS)), st.integers(0, len(VALUES) - 1)), min_size=1, max_size=25))
@@ -196,7 +198,7 @@ def _interrupted(line: int, act: Callable[[], None], work: Callable[[], None]) -
     left = [line]
 
     def trace(frame: Any, event: str, arg: Any) -> Any:
-        if "breadcrumb" not in frame.f_code.co_filename:
+        if not frame.f_code.co_filename.startswith(PACKAGE):
             return None
         if event == "line":
             left[0] -= 1
