@@ -3,6 +3,7 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from types import SimpleNamespace
+from typing import Any
 
 import pytest
 
@@ -282,7 +283,7 @@ def test_nothing_in_a_trace_steers_the_terminal(cli: Cli, tmp_path: Path) -> Non
         assert "owned" in done.stdout + done.stderr
 
 
-ODD = {
+ODD: dict[str, dict[str, Any]] = {
     "a text as a position": {"position": "here"},
     "a flag as a position": {"position": True},
     "a position of four parts": {"position": (1.0, 2.0, 3.0, 4.0)},
@@ -297,7 +298,7 @@ ODD = {
 def test_every_command_takes_odd_sessions(name: str, cli: Cli, tmp_path: Path) -> None:
     """Whatever sort of value a property has, and however far frames are apart, commands end in words."""
     with Recorder(tmp_path / "it.crumbs", units={"position": "m"}) as rec:
-        rec.watch(SimpleNamespace(**ODD[name]), id="a", kind="skiff", **{key: key for key in ODD[name]})
+        rec.watch(SimpleNamespace(**ODD[name]), id="a", kind="skiff", properties={key: key for key in ODD[name]})
         for frame in (0, 1, 3_000_000_000):
             rec.event("rung", by="a", data={"position": "x", "normal": "y", "n": 10**300})
             rec.frame(frame, frame=frame)

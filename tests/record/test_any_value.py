@@ -82,6 +82,7 @@ VALUES = [
         NotImplemented,
     ),
 ]
+NESTED: Any = [["boat"]]
 CALLS: dict[str, Callable[[Recorder, SimpleNamespace, Any], Any]] = {
     "event": lambda rec, thing, one: rec.event(one),
     "by": lambda rec, thing, one: rec.event("rung", by=one, on=one),
@@ -91,7 +92,7 @@ CALLS: dict[str, Callable[[Recorder, SimpleNamespace, Any], Any]] = {
     "frame": lambda rec, thing, one: rec.frame(0, frame=one),
     "clock": lambda rec, thing, one: rec.frame(0, wall=one, steps=one, scale=one, paused=one),
     "parameter": lambda rec, thing, one: rec.parameter(one, one, one),
-    "declare": lambda rec, thing, one: rec.declare(events=[one], kinds=[[one]]),
+    "declare": lambda rec, thing, one: rec.declare(events=[one], kinds=[NESTED]),
     "declare all": lambda rec, thing, one: rec.declare(events=one, kinds=one),
     "brief": lambda rec, thing, one: rec.brief_lifetime(one, id=one, parent=one),
     "renew": lambda rec, thing, one: rec.renew(one),

@@ -155,7 +155,7 @@ def ends(
         files[-1].write_text(HEAD + row)
     run = run_checks(files, [bay()])
     names = [*ENDINGS, *WHOLE]
-    said = {}
+    said: dict[str, tuple[str, str]] = {}
     for name, result in zip(names, run.results, strict=True):
         explained = [one.explain() for one in result.findings if one.outcome == "broken"]
         said[name] = (result.outcome, "\n".join([result.error, result.why_untested, *explained]))

@@ -43,7 +43,7 @@ def _about(**changes: Any) -> Callable[[Path], None]:
 
 
 def _write(name: str, content: bytes) -> Callable[[Path], None]:
-    return lambda folder: (folder / name).write_bytes(content) and None
+    return lambda folder: [(folder / name).write_bytes(content)].clear()
 
 
 def _column(file: str, name: str, make: Callable[[Any], Any]) -> Callable[[Path], None]:
@@ -182,7 +182,8 @@ def test_a_check_cannot_change_a_trace_for_the_next_one(folder: Path, form: str)
             rec.event("rung", data={"n": 1, "list": [1, {"deep": 2}]})
             rec.frame(0)
     trace = open_trace(folder)
-    boat, data = trace.one("skiff"), trace.events("rung").data[0]
+    boat = trace.one("skiff")
+    data: Any = trace.events("rung").data[0]
     arrays = [
         trace.clock.frames,
         trace.clock.times,
@@ -198,7 +199,7 @@ def test_a_check_cannot_change_a_trace_for_the_next_one(folder: Path, form: str)
         with pytest.raises(TypeError, match="cannot be changed"):
             change()
     with pytest.raises(TypeError, match="cannot be changed"):
-        trace.about["units"]["x"] = "km"  # type: ignore[index]
+        trace.about["units"]["x"] = "km"
 
 
 KEPT: dict[str, Callable[[Path, Path], Path]] = {
@@ -206,7 +207,7 @@ KEPT: dict[str, Callable[[Path, Path], Path]] = {
     "the source": lambda folder, tmp: folder,
     "a folder that holds the source": lambda folder, tmp: tmp,
     "a link": lambda folder, tmp: _link(tmp / "link.jsonl", folder),
-    "a pipe": lambda folder, tmp: (os.mkfifo(tmp / "pipe"), tmp / "pipe")[1],
+    "a pipe": lambda folder, tmp: _pipe(tmp / "pipe"),
 }
 
 
@@ -214,6 +215,11 @@ def _make(folder: Path, name: str) -> Path:
     folder.mkdir()
     (folder / name).write_text("x")
     return folder
+
+
+def _pipe(path: Path) -> Path:
+    os.mkfifo(path)
+    return path
 
 
 def _link(path: Path, target: Path) -> Path:
