@@ -36,11 +36,11 @@ def previous(signal: Signal) -> Signal:
     valid = ~signal.track.first_of_lifetime
     if signal.valid is not None:
         valid[1:] &= signal.valid[:-1]
-    parts = tuple(np.r_[part[:1], part[:-1]] for part in signal.parts)
+    parts = tuple(np.hstack((part[:1], part[:-1])) for part in signal.parts)
 
     def noise() -> float | Floats:
         known = signal.noise
-        return np.r_[known[:1], known[:-1]] if isinstance(known, np.ndarray) and known.ndim else known
+        return np.hstack((known[:1], known[:-1])) if isinstance(known, np.ndarray) and known.ndim else known
 
     return replace(signal, name=f"{signal.name} before", parts=parts, valid=valid, known_noise=noise)
 
@@ -51,7 +51,7 @@ def last_known(signal: Signal) -> Signal:
         return previous(signal)
     starts, size = signal.track.starts, len(signal)
     known = np.maximum.accumulate(np.where(signal.valid, np.arange(size), NOBODY))
-    before = np.r_[NOBODY, known[:-1]][:size]
+    before = np.hstack((NOBODY, known[:-1]))[:size]
     own = before >= np.repeat(starts, np.diff(starts, append=size))
     return at_samples(signal, np.where(own, before, NOBODY), f"{signal.name} before")
 
@@ -59,7 +59,7 @@ def last_known(signal: Signal) -> Signal:
 def following(signal: Signal) -> Signal:
     """Return the value on the sample behind; missing on a lifetime's last sample."""
     indices = np.arange(1, len(signal) + 1)
-    last = np.r_[signal.track.first_of_lifetime[1:], np.ones(min(len(signal), 1), np.bool_)]
+    last = np.hstack((signal.track.first_of_lifetime[1:], np.ones(min(len(signal), 1), np.bool_)))
     return at_samples(signal, np.where(last, NOBODY, indices), f"{signal.name} behind")
 
 
@@ -72,7 +72,7 @@ def first_of_group(signal: Signal, group: Ints) -> Signal:
     """Return, on each sample, the first value of its group; groups are told by a number for each sample."""
     indices = np.flatnonzero(signal.usable)
     if len(indices) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
-        starts = np.flatnonzero(np.r_[True, group[1:] != group[:-1]])
+        starts = np.flatnonzero(np.hstack((True, group[1:] != group[:-1])))
         ends = np.append(starts[1:], len(group))
         first = indices[np.minimum(np.searchsorted(indices, starts), len(indices) - 1)]
         first = np.where((first >= starts) & (first < ends), first, NOBODY)
@@ -216,5 +216,5 @@ def latest(track: Track, moments: Moments) -> Ints:
     keys = track.keys(moments.lifetime, moments.clock_index)
     order = np.argsort(keys, kind="stable")
     begins = np.searchsorted(track.key, keys[order])
-    found = np.repeat(np.r_[NOBODY, order], np.diff(np.r_[0, begins, track.size]))
+    found = np.repeat(np.hstack((NOBODY, order)), np.diff(np.hstack((0, begins, track.size))))
     return np.where(moments.lifetime[found] == track.lifetime, found, NOBODY)

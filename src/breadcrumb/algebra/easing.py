@@ -123,14 +123,15 @@ def wave_fit(track: Track, values: Floats, usable: Bools, period: float) -> Wave
     All lifetimes are fitted at once: the sums of the normal equations are taken lifetime by lifetime.
     """
     indices = np.flatnonzero(usable & np.isfinite(values))
-    starts = np.flatnonzero(np.r_[True, np.diff(track.lifetime[indices]) != 0]) if len(indices) else indices
-    counts = np.diff(np.r_[starts, len(indices)])
+    starts = np.flatnonzero(np.hstack((True, np.diff(track.lifetime[indices]) != 0))) if len(indices) else indices
+    counts = np.diff(np.hstack((starts, len(indices))))
     times = track.times[indices]
-    lasting = times[np.r_[starts[1:], len(indices)].astype(int) - 1] - times[starts] if len(starts) else np.zeros(0)
+    ends = np.hstack((starts[1:], len(indices)))[: len(starts)]
+    lasting = times[ends - 1] - times[starts]
     enough = lasting >= 2 * period * (1 - 1e-9)
     mine = np.repeat(enough, counts)
     indices, times, counts = indices[mine], times[mine], counts[enough]
-    starts = np.r_[0, np.cumsum(counts)[:-1]].astype(np.int64) if len(counts) else counts
+    starts = np.hstack((0, np.cumsum(counts)[:-1])).astype(np.int64) if len(counts) else counts
     if not len(counts):
         nothing = np.zeros(0)
         return Wave(indices[:0], nothing, nothing, nothing, indices[:0], nothing)

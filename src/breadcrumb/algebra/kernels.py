@@ -147,7 +147,7 @@ def turning_indices(values: NDArray[Any]) -> Ints:
     changes = (eights[differ] ^ further).view(np.bool_)
     which, index = np.divmod(np.flatnonzero(changes), _EIGHT)
     last = np.flatnonzero(flags[rest + 1 :] != flags[rest:-1]) + rest
-    indices: Ints = np.r_[differ[which] * _EIGHT + index, last] + 1
+    indices: Ints = np.hstack((differ[which] * _EIGHT + index, last)) + 1
     return indices
 
 

@@ -261,17 +261,17 @@ class Moments:
 
     def __or__(self, other: "Moments") -> Self:
         """Return the moments of both, in the order in which they happened, each with the subject that it had."""
-        clock_index, order = np.r_[self.clock_index, other.clock_index], np.r_[self.order, other.order]
+        clock_index, order = np.hstack((self.clock_index, other.clock_index)), np.hstack((self.order, other.order))
         joined = replace(
             self,
             label=f"{self.label} or {other.label}",
             clock_index=clock_index,
             order=order,
-            by=np.r_[self.subject, other.subject],
-            on=np.r_[self.on, other.on],
+            by=np.hstack((self.subject, other.subject)),
+            on=np.hstack((self.on, other.on)),
             data=(*(self.data or ({},) * self.count), *(other.data or ({},) * other.count)),
             chosen="by",
-            known_lifetime=np.r_[self.lifetime, other.lifetime],
+            known_lifetime=np.hstack((self.lifetime, other.lifetime)),
             unseen=self.unseen and other.unseen,
         )
         return joined.pick(np.lexsort((order, clock_index)))

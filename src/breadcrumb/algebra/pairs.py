@@ -171,5 +171,5 @@ def _longest_step(signal: Signal) -> float:
     known = _has_step(signal)
     if not known.any():
         return 0.0
-    squares = sum(np.r_[0.0, np.diff(part)] ** 2 for part in signal.parts)
-    return float(np.sqrt(np.max(squares[known])))
+    steps = np.hypot.reduce([np.hstack((0.0, np.diff(part))) for part in signal.parts])
+    return float(np.max(steps[known]))

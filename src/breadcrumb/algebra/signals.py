@@ -85,7 +85,7 @@ class Signal(Vectors):
         """
         rate = self.rate()
         step = rate.track.steps
-        between = np.r_[step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0)] if len(step) else step
+        between = np.hstack((step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0))) if len(step) else step
         return rate._change_per(between, f"second rate of {self.name}")
 
     def speed(self, *, stored: bool = True) -> "Signal":
@@ -273,6 +273,6 @@ class Signal(Vectors):
 
 def _stretches(track: Track, on: Bools, label: str) -> Spans:
     """Return the stretches of a lifetime's samples on which a flag is true."""
-    goes_on = on & np.r_[False, on[:-1]] & ~track.first_of_lifetime
-    begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.r_[goes_on[1:], False])
+    goes_on = on & np.hstack((False, on[:-1])) & ~track.first_of_lifetime
+    begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.hstack((goes_on[1:], False)))
     return Spans(track.session, label, track.lifetime[begin], track.clock_index[begin], track.clock_index[end])

@@ -206,7 +206,7 @@ class Spans:
         owned = self.pick(np.flatnonzero(~everyone[self._by_beginning])).merged()
         begin = np.searchsorted(track.key, track.keys(owned.lifetime, owned.first))
         end = np.searchsorted(track.key, track.keys(owned.lifetime, owned.last), side="right")
-        lengths = np.diff(np.r_[0, np.stack([begin, end], axis=1).ravel(), track.size])
+        lengths = np.diff(np.hstack((0, np.stack([begin, end], axis=1).ravel(), track.size)))
         return np.asarray(inside | np.repeat(np.arange(len(lengths)) % 2 == 1, lengths))
 
     def _shared(self, other: "Spans", sign: str) -> "Spans":
@@ -219,23 +219,25 @@ class Spans:
         return Spans(
             other.session,
             other.label,
-            np.r_[other.lifetime, np.repeat(mine, count)],
-            np.r_[other.first, np.tile(other.first[everyone], len(mine))],
-            np.r_[other.last, np.tile(other.last[everyone], len(mine))],
+            np.hstack((other.lifetime, np.repeat(mine, count))),
+            np.hstack((other.first, np.tile(other.first[everyone], len(mine)))),
+            np.hstack((other.last, np.tile(other.last[everyone], len(mine)))),
         )
 
     def _covered_by(self, *several: tuple["Spans", int], least: int, label: str) -> Self:
         """Return the stretches of each lifetime on which the weights of spans that lie there make at least so much."""
-        lifetime = np.concatenate([np.r_[one.lifetime, one.lifetime] for one, _ in several])
-        clock_index = np.concatenate([np.r_[one.first, one.last + 1] for one, _ in several])
+        lifetime = np.concatenate([np.hstack((one.lifetime, one.lifetime)) for one, _ in several])
+        clock_index = np.concatenate([np.hstack((one.first, one.last + 1)) for one, _ in several])
         step = np.concatenate([np.repeat([weight, -weight], one.count) for one, weight in several])
         if not len(clock_index):
             return replace(self, label=label, lifetime=lifetime, first=clock_index, last=clock_index, unknown=None)
         order = np.lexsort((clock_index, lifetime))
         lifetime, clock_index, step = lifetime[order], clock_index[order], step[order]
-        edge = np.flatnonzero(np.r_[True, (lifetime[1:] != lifetime[:-1]) | (clock_index[1:] != clock_index[:-1])])
+        edge = np.flatnonzero(
+            np.hstack((True, (lifetime[1:] != lifetime[:-1]) | (clock_index[1:] != clock_index[:-1])))
+        )
         on = np.add.reduceat(step, edge).cumsum() >= least
-        before = np.r_[False, on[:-1]]
+        before = np.hstack((False, on[:-1]))
         begin, end = edge[on & ~before], edge[before & ~on]
         first, last = clock_index[begin], clock_index[end] - 1
         return replace(self, label=label, lifetime=lifetime[begin], first=first, last=last, unknown=None)

@@ -64,7 +64,7 @@ class Track:
         """The index of the first sample of each lifetime."""
         if not self.size:
             return np.zeros(0, np.int64)
-        return np.flatnonzero(np.r_[True, self.lifetime[1:] != self.lifetime[:-1]])
+        return np.flatnonzero(np.hstack((True, self.lifetime[1:] != self.lifetime[:-1])))
 
     @property
     def runs(self) -> Ints:

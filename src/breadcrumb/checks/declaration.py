@@ -3,6 +3,7 @@
 import functools
 import inspect
 import re
+import types
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, ParamSpec, TypeAlias, TypedDict
@@ -240,14 +241,18 @@ def check(
     return declare
 
 
+_PLAIN = (str, int, float, types.MethodType, types.FunctionType, types.BuiltinFunctionType)
+"""What has no course over time, but is what an attribute of objects may be."""
+
+
 def _refuse_a_plain_value(check: str, first: Any) -> None:
     """Refuse a text, a number or a function where something that has a course over time belongs.
 
     Raises:
         Misuse: says how a property is had that is called like an attribute of objects.
     """
-    if isinstance(first, str | int | float) or inspect.isroutine(first):
-        found = repr(first) if isinstance(first, str | int | float) else f"the method {first.__name__}()"
+    if isinstance(first, _PLAIN):
+        found = f"the method {first.__name__}()" if callable(first) else repr(first)
         raise Misuse(
             f"{check}: expected objects, a signal or moments first, found {found}; a property that is called like an "
             "attribute of objects, such as kind, is read with objects['kind']"

@@ -102,8 +102,8 @@ def picks_nearest(
     mine, yours, distance = pairs.mine[order], pairs.yours[order], pairs.distance[order]
     begin = np.searchsorted(mine, here[kept])
     end = np.searchsorted(mine, here[kept], side="right")
-    names = np.r_[others.track.name[yours], NOBODY, NOBODY]
-    far = np.r_[distance, at_most, at_most]
+    names = np.hstack((others.track.name[yours], NOBODY, NOBODY))
+    far = np.hstack((distance, at_most, at_most))
     nothing = len(yours)
     nearest, second = np.where(begin < end, begin, nothing), np.where(begin + 1 < end, begin + 1, nothing)
     right = names[nearest] == moments.on[kept]

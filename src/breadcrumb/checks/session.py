@@ -54,10 +54,10 @@ def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None, **common
     nobody = np.full(len(quiet), NOBODY)
     evaluation = Evaluation(
         session,
-        np.r_[np.array(clock_indices, np.int64), quiet],
-        np.r_[np.array(lifetimes, np.int64), nobody],
-        np.r_[np.array(names, np.int64), nobody],
-        np.r_[np.full(len(clock_indices), -1.0), np.zeros(len(quiet))],
+        np.hstack((np.array(clock_indices, np.int64), quiet)),
+        np.hstack((np.array(lifetimes, np.int64), nobody)),
+        np.hstack((np.array(names, np.int64), nobody)),
+        np.hstack((np.full(len(clock_indices), -1.0), np.zeros(len(quiet)))),
         lambda index: phrases[index],
         of="frames",
         exact=True,
@@ -91,7 +91,7 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpac
     every, _ = _errors(trace, ())
     meant = np.setdiff1d(every, others)
     surplus = meant[times:]
-    wrong = np.r_[others, surplus]
+    wrong = np.hstack((others, surplus))
     missing = max(times - len(meant), 0)
     last = np.full(1 if missing or not len(wrong) else 0, session.clock.size - 1)
     phrases = [Phrase(message, "no other error", "another error") for message in messages]
@@ -100,8 +100,9 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpac
     subject = np.where(session.events.by == NOBODY, session.events.on, session.events.by)
     nobody = np.full(len(last), NOBODY)
     evaluation = Evaluation(
-        session, np.r_[session.events.clock_index[wrong], last], np.full(len(wrong) + len(last), NOBODY),
-        np.r_[subject[wrong], nobody], np.r_[np.full(len(wrong), -1.0), np.full(len(last), -1.0 if missing else 0.0)],
+        session, np.hstack((session.events.clock_index[wrong], last)), np.full(len(wrong) + len(last), NOBODY),
+        np.hstack((subject[wrong], nobody)),
+        np.hstack((np.full(len(wrong), -1.0), np.full(len(last), -1.0 if missing else 0.0))),
         lambda index: phrases[index], of="sessions", exact=True, plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
@@ -133,10 +134,10 @@ def keeps_types(trace: Trace, **common: Unpack[Common]) -> Verdict:
     lifetimes = np.array([lifetime for lifetime, _ in found], np.int64)
     nobody = np.full(held, NOBODY)
     evaluation = Evaluation(
-        session, np.r_[np.array([clock_index for _, clock_index in found], np.int64), np.zeros(held, np.int64)],
-        np.r_[lifetimes, nobody],
-        np.r_[session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, nobody],
-        np.r_[np.full(len(wrong), -1.0), np.zeros(held)],
+        session, np.hstack((np.array([clock_index for _, clock_index in found], np.int64), np.zeros(held, np.int64))),
+        np.hstack((lifetimes, nobody)),
+        np.hstack((session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, nobody)),
+        np.hstack((np.full(len(wrong), -1.0), np.zeros(held))),
         lambda index: Phrase("another type", "that of its first value", f"{'.'.join(wrong[index])} changes its type"),
         of="properties", exact=True, plot=PlotSource(),
     )  # fmt: skip
@@ -291,10 +292,10 @@ def only_these_change(
     held = np.full(watched, 0)
     lifetimes = np.array([lifetime for _, lifetime, _ in breaches], np.int64)
     evaluation = Evaluation(
-        session, np.r_[np.array([clock_index for clock_index, *_ in breaches], np.int64), held],
-        np.r_[lifetimes, np.full(watched, NOBODY)],
-        np.r_[session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, np.full(watched, NOBODY)],
-        np.r_[np.full(len(breaches), -1.0), np.zeros(watched)], lambda index: breaches[index][2], of="columns",
+        session, np.hstack((np.array([clock_index for clock_index, *_ in breaches], np.int64), held)),
+        np.hstack((lifetimes, np.full(watched, NOBODY))),
+        np.hstack((session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, np.full(watched, NOBODY))),
+        np.hstack((np.full(len(breaches), -1.0), np.zeros(watched))), lambda index: breaches[index][2], of="columns",
         exact=True, plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()

@@ -88,8 +88,8 @@ class Lifetimes:
         """Which lifetime of its object each is, counted from 1."""
         order = np.argsort(self.name, kind="stable")
         names = self.name[order]
-        starts = np.flatnonzero(np.r_[True, names[1:] != names[:-1]]) if self.size else np.zeros(0, np.int64)
-        run = np.repeat(starts, np.diff(np.r_[starts, self.size]))
+        starts = np.flatnonzero(np.hstack((True, names[1:] != names[:-1]))) if self.size else np.zeros(0, np.int64)
+        run = np.repeat(starts, np.diff(np.hstack((starts, self.size))))
         ordinal = np.empty(self.size, np.int64)
         ordinal[order] = np.arange(self.size) - run + 1
         return ordinal

@@ -96,7 +96,9 @@ def before_and_after(trace: Trace, clock_index: int, only: str | None = None) ->
     session = trace.data.session
     events = session.events
     here = events.clock_index == clock_index
-    involved = {session.names[index] for index in np.r_[events.by[here], events.on[here]].tolist() if index != NOBODY}
+    involved = {
+        session.names[index] for index in (*events.by[here].tolist(), *events.on[here].tolist()) if index != NOBODY
+    }
     clock_indices = [max(clock_index - 1, 0), clock_index, min(clock_index + 1, session.clock.size - 1)]
     return [
         held

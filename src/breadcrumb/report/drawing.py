@@ -228,8 +228,8 @@ def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:
     colors[:, 3] = _age(track.times[there[joined]], track.session) * crowd**0.5
     steps: Any = np.stack([points[joined], points[joined + 1]], axis=1)
     axes.add_collection(LineCollection(steps, colors=colors, linewidths=max(1.3 * crowd, 0.3)))
-    begin = np.r_[True, track.lifetime[there][1:] != track.lifetime[there][:-1]]
-    end = np.r_[begin[1:], True]
+    begin = np.hstack((True, track.lifetime[there][1:] != track.lifetime[there][:-1]))
+    end = np.hstack((begin[1:], True))
     axes.plot(
         *points[begin].T,
         "^",

@@ -202,7 +202,7 @@ def _time_of(excerpt: Excerpt) -> float | None:
 
 
 def _stretches(flags: Any, times: Any) -> list[tuple[float, float]]:
-    edges = np.flatnonzero(np.diff(np.r_[False, flags, False].astype(int)))
+    edges = np.flatnonzero(np.diff(np.hstack((False, flags, False)).astype(int)))
     last = len(times) - 1
     return [
         (float(times[start]), float(times[min(end, last)])) for start, end in zip(edges[::2], edges[1::2], strict=True)

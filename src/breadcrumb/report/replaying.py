@@ -124,7 +124,7 @@ def _kind(group: Objects, first: int, last: int) -> Iterator[dict[str, Any]]:
     if not len(indices):
         return
     lifetime = track.lifetime[indices]
-    starts = np.flatnonzero(np.r_[True, lifetime[1:] != lifetime[:-1]])
+    starts = np.flatnonzero(np.hstack((True, lifetime[1:] != lifetime[:-1])))
     session = track.session
     lifetimes = session.lifetimes
     yield {

@@ -235,8 +235,8 @@ class _Gathered:
         first = np.full(len(columns), NOBODY)
         last = np.full(len(columns), NOBODY)
         for table in tables.values():
-            starts = np.flatnonzero(np.r_[True, table.lifetime[1:] != table.lifetime[:-1]])
-            ends = np.r_[starts[1:], len(table.lifetime)] - 1
+            starts = np.flatnonzero(np.hstack((True, table.lifetime[1:] != table.lifetime[:-1])))
+            ends = np.hstack((starts[1:], len(table.lifetime))) - 1
             first[table.lifetime[starts]] = table.clock_index[starts]
             last[table.lifetime[ends]] = table.clock_index[ends]
         name, kind, parent, appear, leave = columns.T.copy()

@@ -87,7 +87,9 @@ class Objects:
     @property
     def ids(self) -> tuple[str, ...]:
         """The ids of the objects, in the order in which they appeared."""
-        return tuple(dict.fromkeys(self._data.session.who(lifetime) for lifetime in self._lifetimes.tolist()))
+        session = self._data.session
+        indices = session.lifetimes.name[self._lifetimes].tolist()
+        return tuple(session.names[index] for index in dict.fromkeys(indices))
 
     @property
     def properties(self) -> tuple[str, ...]:

@@ -177,7 +177,7 @@ class Evaluation:
             index = broken if self.swept is None else self.swept.indices[broken]
             begins[1:] = (np.diff(index) > 1) | (np.diff(self.lifetime[broken]) != 0)
         first = np.flatnonzero(begins)
-        last = np.r_[first[1:], len(broken)] - 1
+        last = np.hstack((first[1:], len(broken))) - 1
         order = np.argsort(self.clock_index[broken[first]], kind="stable")[:_STRETCHES_KEPT]
         return tuple(
             Stretch(
@@ -197,16 +197,14 @@ class Evaluation:
         np.minimum.at(worst, code, self.margin)
         first = np.full(size, np.iinfo(np.int64).max)
         np.minimum.at(first, code[broken], self.clock_index[broken])
-        names, frames = ("", *self.session.names), self.session.clock.frames
+        kept = np.flatnonzero(tested)[:OBJECTS_KEPT]
+        names, breaches = ("", *self.session.names), breaches[kept]
+        frames = self.session.clock.frames[np.where(breaches, first[kept], 0)]
         return tuple(
-            Tally(
-                names[k],
-                int(tested[k]),
-                int(breaches[k]),
-                int(frames[first[k]]) if breaches[k] else None,
-                self._degree(worst[k]),
+            Tally(names[k], judged, broken, frame if broken else None, self._degree(degree))
+            for k, judged, broken, frame, degree in zip(
+                *(each.tolist() for each in (kept, tested[kept], breaches, frames, worst[kept])), strict=True
             )
-            for k in np.flatnonzero(tested)[:OBJECTS_KEPT].tolist()
         )
 
 

@@ -110,7 +110,7 @@ def _fold(contacts: Moments, reach: int) -> _Bounces:
     which = np.empty(contacts.count, np.int64)
     which[order] = np.cumsum(begins) - 1
     first = np.flatnonzero(begins)
-    last = np.r_[first[1:], contacts.count] - 1
+    last = np.hstack((first[1:], contacts.count)) - 1
     return _Bounces(which, order[first], order[last])
 
 
@@ -141,9 +141,9 @@ def _index_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
     """Return which contact of its bounce each one is, counted from 0."""
     order = np.lexsort((np.arange(contacts.count), contacts.clock_index, bounce.which))
     which = bounce.which[order]
-    starts = np.flatnonzero(np.r_[True, which[1:] != which[:-1]])
+    starts = np.flatnonzero(np.hstack((True, which[1:] != which[:-1])))
     nth = np.empty(contacts.count, np.int64)
-    nth[order] = np.arange(contacts.count) - np.repeat(starts, np.diff(np.r_[starts, contacts.count]))
+    nth[order] = np.arange(contacts.count) - np.repeat(starts, np.diff(np.hstack((starts, contacts.count))))
     return nth
 
 

@@ -121,7 +121,7 @@ def reports_every_touch(
     open_event = ~meant & doubtful.covers(events.lifetime, events.clock_index)
     names = events.session.lifetimes.name
     count = touches.count
-    kept = np.flatnonzero(~np.r_[open_touch, open_event])
+    kept = np.flatnonzero(~np.hstack((open_touch, open_event)))
 
     def phrase(index: int) -> Phrase:
         if kept[index] < count:
@@ -133,9 +133,10 @@ def reports_every_touch(
         )
 
     evaluation = Evaluation(
-        events.session, np.r_[touches.first, events.clock_index][kept], np.r_[touches.lifetime, events.lifetime][kept],
-        np.r_[names[touches.lifetime] if count else touches.lifetime, events.subject][kept],
-        np.where(np.r_[told, meant], 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
+        events.session, np.hstack((touches.first, events.clock_index))[kept],
+        np.hstack((touches.lifetime, events.lifetime))[kept],
+        np.hstack((names[touches.lifetime] if count else touches.lifetime, events.subject))[kept],
+        np.where(np.hstack((told, meant)), 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
         undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()

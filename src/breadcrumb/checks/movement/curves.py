@@ -271,8 +271,8 @@ def _along(
         value = value.take(safe)
         track = value.track
     passed = axis[track.clock_index] - axis[at.clock_index[safe]] - wait if at.count else np.zeros(0)
-    before = np.r_[-np.inf, passed[:-1]][: len(passed)]
-    same = np.r_[False, (moment[1:] == moment[:-1]) & (track.lifetime[1:] == track.lifetime[:-1])][: len(passed)]
+    before = np.hstack((-np.inf, passed[:-1]))[: len(passed)]
+    same = np.hstack((False, (moment[1:] == moment[:-1]) & (track.lifetime[1:] == track.lifetime[:-1])))[: len(passed)]
     running = (moment != NOBODY) & ((passed <= over.value + SAME_TIME) | (same & (before < over.value - SAME_TIME)))
     share = np.clip(passed / over.value, 0.0, 1.0)
     share = np.where(passed >= over.value - SAME_TIME, 1.0, share)

@@ -157,9 +157,9 @@ def slows_by(
     moving = position_of(objects).rate() if velocity is None else velocity
     before = previous(moving)
     speed, last = moving.norm(), before.norm()
-    step = np.r_[0.0, np.diff(moving.times)]
+    step = np.hstack((0.0, np.diff(moving.times)))
     if velocity is None:  # mean speeds over two steps are half their sum apart
-        step = np.r_[step[:1], (step[1:] + step[:-1]) / 2]
+        step = np.hstack((step[:1], (step[1:] + step[:-1]) / 2))
     fall = rate * step
     noise = np.broadcast_to(np.asarray(speed.noise) + np.asarray(last.noise), len(speed))
     still = noise + tolerance(tol) if velocity is None else noise

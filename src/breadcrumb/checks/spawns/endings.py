@@ -214,9 +214,10 @@ def silent_once_gone(objects: Objects, **common: Unpack[Common]) -> Verdict:
         return Phrase(name, "no event", f"{name} although it left on frame {frame}")
 
     evaluation = Evaluation(
-        session, np.r_[events.clock_index[indices], leaves.clock_index], np.r_[of_lifetime, leaves.lifetime],
-        np.r_[lifetimes.name[of_lifetime] if len(of_lifetime) else of_lifetime, leaves.subject],
-        np.r_[np.full(len(indices), -1.0), np.zeros(leaves.count)], phrase, of="lifetimes", exact=True,
+        session, np.hstack((events.clock_index[indices], leaves.clock_index)),
+        np.hstack((of_lifetime, leaves.lifetime)),
+        np.hstack((lifetimes.name[of_lifetime] if len(of_lifetime) else of_lifetime, leaves.subject)),
+        np.hstack((np.full(len(indices), -1.0), np.zeros(leaves.count))), phrase, of="lifetimes", exact=True,
         unseen=leaves.unseen, plot=PlotSource(lifetimes=objects.lifetimes),
     )  # fmt: skip
     return evaluation.verdict()

@@ -71,7 +71,7 @@ def only_after(
     caused = begun > gone
     latest = _latest(of_cause, cause, of_effect, effect)
     unit = due.latest.unit
-    since = np.where(latest == NOBODY, 0, np.r_[cause.clock_index, 0][latest])
+    since = np.where(latest == NOBODY, 0, np.hstack((cause.clock_index, 0))[latest])
     took = elapsed(clock, since, effect.clock_index, unit)
     from_start = elapsed(clock, np.zeros(effect.count, np.int64), effect.clock_index, unit)
     open_start = ~caused & (from_start <= due.latest.value) & (effect.clock_index >= 0) & (latest == NOBODY)
@@ -117,15 +117,15 @@ def pairs_up(begins: Moments, ends: Moments, *, match: str = "pair", **common: U
     """
     of_enter, of_leave = labels(match, begins, ends)
     both = begins | ends
-    label = np.r_[of_enter, of_leave]
-    clock_index, index = np.r_[begins.clock_index, ends.clock_index], np.r_[begins.order, ends.order]
-    subject, lifetime = np.r_[begins.subject, ends.subject], np.r_[begins.lifetime, ends.lifetime]
-    enter = np.r_[np.ones(begins.count, np.bool_), np.zeros(ends.count, np.bool_)]
+    label = np.hstack((of_enter, of_leave))
+    clock_index, index = np.hstack((begins.clock_index, ends.clock_index)), np.hstack((begins.order, ends.order))
+    subject, lifetime = np.hstack((begins.subject, ends.subject)), np.hstack((begins.lifetime, ends.lifetime))
+    enter = np.hstack((np.ones(begins.count, np.bool_), np.zeros(ends.count, np.bool_)))
     order = np.lexsort((~enter, index, clock_index, label))
     label, enter = label[order], enter[order]
-    fresh = np.r_[True, np.diff(label) != 0][: len(label)]
-    final = np.r_[np.diff(label) != 0, True][: len(label)]
-    twice = np.r_[False, enter[1:] == enter[:-1]][: len(label)] & ~fresh
+    fresh = np.hstack((True, np.diff(label) != 0))[: len(label)]
+    final = np.hstack((np.diff(label) != 0, True))[: len(label)]
+    twice = np.hstack((False, enter[1:] == enter[:-1]))[: len(label)] & ~fresh
     undecided = (fresh & ~enter) | (final & enter & ~twice)
     kept = np.flatnonzero(~undecided)
     at = order[kept]
@@ -208,8 +208,8 @@ def never_happens(
     quiet = np.setdiff1d(clock_indices, kept.clock_index) if moments.is_known else clock_indices[:0]
     nobody = np.full(len(quiet), NOBODY)
     evaluation = Evaluation(
-        session, np.r_[kept.clock_index, quiet], np.r_[kept.lifetime, nobody], np.r_[kept.subject, nobody],
-        np.r_[np.full(kept.count, -1.0), np.zeros(len(quiet))],
+        session, np.hstack((kept.clock_index, quiet)), np.hstack((kept.lifetime, nobody)),
+        np.hstack((kept.subject, nobody)), np.hstack((np.full(kept.count, -1.0), np.zeros(len(quiet)))),
         lambda index: Phrase("it happened", "never", f"{moments.label} happens"), of="frames", exact=True,
         unseen="" if moments.is_known else moments.unseen, plot=PlotSource(),
     )  # fmt: skip
@@ -252,7 +252,7 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
     undecided = cut & (count == 0)
     kept = np.flatnonzero(~undecided)
     second = np.minimum(begin + 1, end - 1)[kept]  # where it went wrong, or the only one
-    clock_indices = np.r_[moments.clock_index[order], session.clock.size - 1]
+    clock_indices = np.hstack((moments.clock_index[order], session.clock.size - 1))
     clock_index = clock_indices[np.where(count[kept] > 0, second, len(clock_indices) - 1)]
     name = lifetimes.name[lifetime[kept]] if each is not None else np.full(1, NOBODY)
 
@@ -340,8 +340,9 @@ def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> 
     lost = np.append(track.clock_index[~signal.usable & ~own], moments.session.clock.size)
     told = moments.pick(np.flatnonzero(~np.isin(moments.clock_index, lost) & ~np.isin(moments.clock_index + 1, lost)))
     evaluation = Evaluation(
-        moments.session, np.r_[track.clock_index[wrong], told.clock_index], np.r_[track.lifetime[wrong], told.lifetime],
-        np.r_[track.name[wrong], told.subject], np.r_[np.full(len(wrong), -1.0), np.zeros(told.count)],
+        moments.session, np.hstack((track.clock_index[wrong], told.clock_index)),
+        np.hstack((track.lifetime[wrong], told.lifetime)),
+        np.hstack((track.name[wrong], told.subject)), np.hstack((np.full(len(wrong), -1.0), np.zeros(told.count))),
         lambda index: Phrase(f"{former[index]} to {values[index]}", "no change", f"{signal.name} changes too"),
         of="moments", exact=True, undecided=moments.count - told.count, unseen=moments.unseen,
         plot=PlotSource(signal if not signal.texts else None),

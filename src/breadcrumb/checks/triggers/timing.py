@@ -130,7 +130,7 @@ def repeats_every(
     right = (rounds.skipped == 0) & (late <= allowed + slip)
     wrong = -np.maximum(late - allowed, SAME_TIME)
     spare = np.maximum(allowed - np.maximum(late, 0.0), 0.0)
-    margin = np.r_[np.where(right, spare, wrong), -np.ones(len(rounds.silent))]
+    margin = np.hstack((np.where(right, spare, wrong), -np.ones(len(rounds.silent))))
 
     def phrase(index: int) -> Phrase:
         if index >= ticks.count:
@@ -146,8 +146,8 @@ def repeats_every(
 
     nobody = np.full(len(rounds.silent), NOBODY)
     evaluation = Evaluation(
-        moments.session, np.r_[ticks.clock_index, rounds.silent], np.r_[ticks.lifetime, nobody],
-        np.r_[ticks.subject, nobody],
+        moments.session, np.hstack((ticks.clock_index, rounds.silent)), np.hstack((ticks.lifetime, nobody)),
+        np.hstack((ticks.subject, nobody)),
         margin, phrase, of="moments", unit=period.unit, exact=not tol, allowed=allowed or None,
         unseen="" if len(rounds.silent) else moments.unseen, plot=PlotSource(),
     )  # fmt: skip
@@ -201,14 +201,14 @@ class _Rounds(NamedTuple):
         axis: Floats = np.asarray(clock.frames if period.unit == "frames" else clock.times, np.float64)
         slip = 0.0 if period.unit == "frames" else SAME_TIME
         which, begin = groups.which, axis[groups.begin]
-        fresh = np.r_[True, np.diff(which) != 0][: ticks.count]
+        fresh = np.hstack((True, np.diff(which) != 0))[: ticks.count]
         base = begin + (period.value if first is None else first.value)  # where nothing happens, that was due
         at = axis[ticks.clock_index]
         if first is None:
             base[which[fresh]] = at[fresh]
         nth = np.round((at - base[which]) / period.value).astype(np.int64)
         head = np.floor((at - begin[which] - slip) / period.value).astype(np.int64) if first is None else nth
-        before = np.r_[0, nth[:-1]][: ticks.count]
+        before = np.hstack((0, nth[:-1]))[: ticks.count]
         skipped = np.where(fresh, np.maximum(head, 0), nth - before - 1)
         due = np.minimum(np.searchsorted(axis, base[which] + nth * period.value - slip), clock.size - 1)
         final = np.full(len(begin), -1)

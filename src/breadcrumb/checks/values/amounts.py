@@ -240,7 +240,7 @@ def carries_over(signal: Signal, step: float = 0.0, *, tol: float = 0.0, **commo
     """
     track = signal.track
     starts = track.starts
-    ends = np.r_[starts[1:], track.size][: len(starts)] - 1
+    ends = np.hstack((starts[1:], track.size))[: len(starts)] - 1
     order = np.lexsort((track.clock_index[starts], track.name[starts]))
     same = track.name[starts[order]][1:] == track.name[starts[order]][:-1]
     former, later = ends[order][:-1][same], starts[order][1:][same]

@@ -271,5 +271,5 @@ def _at_or_behind(signal: Signal, moments: Moments) -> Bools:
     """Return which samples lie on the frame of a moment of their object, or are the first one behind it."""
     track = signal.track
     on = marked(track, moments)
-    behind = np.r_[False, on[:-1]] & ~track.first_of_lifetime
+    behind = np.hstack((False, on[:-1])) & ~track.first_of_lifetime
     return np.asarray(on | behind)
