@@ -60,7 +60,8 @@ def _assert_true(trace: Trace) -> None:
 
 
 def _ends(content: bytes) -> list[int]:
-    ends, at = [len(MAGIC)], len(MAGIC)
+    """Return where each record ends; behind the second one, the reserve, frame 0 begins."""
+    ends, at = [], len(MAGIC)
     while at < len(content):
         at += RECORD.size + RECORD.unpack_from(content, at)[0]
         ends.append(at)

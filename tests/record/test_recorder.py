@@ -259,6 +259,8 @@ print("the game went on")
     assert "the recording stopped: frame" in done.stderr
     trace = open_trace(path)
     assert 100 < trace.clock.size < 2000
+    (fact,) = trace.facts
+    assert (fact.code, fact.detail) == ("stopped", f"frame {trace.clock.size} (File too large)")
     assert trace.one("thing").x.values.tolist() == [frame * 1.5 for frame in range(trace.clock.size)]
 
 

@@ -19,7 +19,11 @@ ABOUT_NAME: Final = "about.json"
 
 ABOUT: Final = b"A"
 FRAME: Final = b"F"
+RESERVE: Final = b"R"
 SEAL: Final = b"S"
+
+RESERVE_SIZE: Final = 1024
+"""Bytes kept at the start of a journal: if the disk is full, the seal takes their place."""
 
 RECORD: Final = struct.Struct("<II")
 FRAME_HEAD: Final = struct.Struct("<qdIH")

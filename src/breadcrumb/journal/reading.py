@@ -23,13 +23,14 @@ from breadcrumb.journal.layout import (
     HAS_NUMBERS,
     MAGIC,
     RECORD,
+    RESERVE,
     SEAL,
     Table,
     checksum,
 )
 from breadcrumb.journal.records import FactRecord, Record, TableRecord, columns_of, record_of
 
-_FIRST_BYTE = re.compile(b"[AFS]")
+_FIRST_BYTE = re.compile(b"[AFRS]")
 _LENGTH = struct.Struct("<I")
 _CHECKED_AT_MOST = 16
 """How many times its size may be read while records are looked for, so that a hostile file takes no longer."""
@@ -134,6 +135,8 @@ class JournalReader:
             )
         self.about: dict[str, Any] = _about(path, self._head) if begins else {}
         self.seal: Seal | None = None
+        self._reserve: Seal | None = None
+        """What was written into the reserve, if the seal had no room."""
         self.last: JournalFrame | None = None
         """The last frame so far."""
         self._tables: dict[int, Table] = {}
@@ -150,6 +153,7 @@ class JournalReader:
             yield from self._frame_of(body)
             if self.seal is not None:
                 return
+        self.seal = self._reserve
 
     @property
     def lost_bytes(self) -> int:
@@ -172,6 +176,9 @@ class JournalReader:
                 frame = self._in_order(_frame(body, self._tables))
             elif bytes(body[:1]) == SEAL:
                 self.seal = _seal(body)
+                return
+            elif bytes(body[:1]) == RESERVE:
+                self._reserve = _seal(body) if bytes(body[1:]).strip() else None
                 return
             else:
                 return

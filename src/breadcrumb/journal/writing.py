@@ -7,7 +7,19 @@ import threading
 from collections.abc import Callable, Sequence
 from typing import Any, TypeAlias
 
-from breadcrumb.journal.layout import ABOUT, FORMAT_VERSION, FRAME, FRAME_HEAD, LARGE, MAGIC, RECORD, SEAL, checksum
+from breadcrumb.journal.layout import (
+    ABOUT,
+    FORMAT_VERSION,
+    FRAME,
+    FRAME_HEAD,
+    LARGE,
+    MAGIC,
+    RECORD,
+    RESERVE,
+    RESERVE_SIZE,
+    SEAL,
+    checksum,
+)
 from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.processes import generation
 from breadcrumb.journal.records import FactRecord, Record, plain
@@ -15,6 +27,7 @@ from breadcrumb.journal.records import FactRecord, Record, plain
 _SYNC_SECONDS = 1.0
 _MOST_PARTS = 1024  # what every system takes in one call
 _CLOSED = -1
+_WRITING = os.O_WRONLY | getattr(os, "O_BINARY", 0)
 _writev: Callable[[int, list[bytes]], int] | None = getattr(os, "writev", None)
 _sync: Callable[[int], None] = getattr(os, "fdatasync", os.fsync)
 
@@ -40,14 +53,16 @@ class JournalWriter:
     """
 
     def __init__(self, path: str, about: dict[str, Any]) -> None:
-        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_APPEND | getattr(os, "O_BINARY", 0)
-        self._file = os.open(path, flags, 0o644)
+        self._path = path
+        self._file = os.open(path, os.O_CREAT | os.O_EXCL | os.O_APPEND | _WRITING, 0o644)
         lock_file(self._file)
         self._frames = 0
         self._process = generation()
         self._closing = threading.Event()
         self._size = self._due = os.write(self._file, MAGIC)
         self._write([ABOUT + _json({"format": FORMAT_VERSION, "about": about})])
+        self._reserve = self._size
+        self._write([RESERVE.ljust(RESERVE_SIZE)])
         self._syncer = threading.Thread(target=self._sync_now_and_then, name="breadcrumb-sync", daemon=True)
         self._syncer.start()
 
@@ -68,14 +83,23 @@ class JournalWriter:
     def seal(self, records: Sequence[Record] = (), facts: Sequence[FactRecord] = ()) -> None:
         """Mark the journal as complete, and close it.
 
+        On a full disk the last fact alone is kept, which says why the recording stopped.
+
         Args:
             records: what happened behind the last frame.
             facts: all facts of the recording, with their counts.
+
+        Raises:
+            OSError: not all of it could be written.
         """
-        content = {"frames": self._frames, "records": list(map(plain, records)), "facts": list(map(plain, facts))}
         try:
-            self._write([SEAL + _json(content)])
-            os.fsync(self._file)
+            try:
+                self._write([SEAL + self._end(records, facts)])
+            except OSError:
+                self._write_into_reserve(RESERVE + self._end((), facts[-1:]))
+                raise
+            finally:
+                os.fsync(self._file)
         finally:
             self.abandon()
 
@@ -127,6 +151,22 @@ class JournalWriter:
             os.ftruncate(self._file, self._size)
             raise
         self._size = self._due
+
+    def _end(self, records: Sequence[Record], facts: Sequence[FactRecord]) -> bytes:
+        return _json({"frames": self._frames, "records": list(map(plain, records)), "facts": list(map(plain, facts))})
+
+    def _write_into_reserve(self, body: bytes) -> None:
+        """Overwrite the reserve, which takes no more room; a file that is appended to is opened anew for it."""
+        if len(body) > RESERVE_SIZE:
+            return
+        body = body.ljust(RESERVE_SIZE)
+        file = os.open(self._path, _WRITING)
+        try:
+            os.lseek(file, self._reserve, os.SEEK_SET)
+            os.write(file, RECORD.pack(len(body), checksum([body])) + body)
+            os.fsync(file)
+        finally:
+            os.close(file)
 
     def _write_rest(self, record: bytes, written: int) -> None:
         while written < len(record):
