@@ -89,5 +89,4 @@ def ticks(trace: Trace, later: int) -> Moments:
     each = FRAMES // 1_000
     row = np.repeat(np.arange(0, FRAMES - each, each), OBJECTS) + later
     subject = np.tile(np.arange(OBJECTS), len(row) // OBJECTS)
-    nobody = np.full(len(row), NOBODY)
-    return Moments(trace.data.session, f"tick {later}", row, nobody, subject, nobody, known_lifetime=subject)
+    return Moments.of_lifetimes(trace.data.session, f"tick {later}", row, subject)

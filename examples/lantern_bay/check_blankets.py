@@ -30,9 +30,9 @@ def check_blankets_are_laid_out(trace):
 def check_a_touch_uses_a_blanket_up(trace):
     assert triggers.leads_to(touches(trace), used(trace), within=frames(0), match="pair", occasions=3)
     gone = trace.all("blanket").leaves
-    assert triggers.leads_to(used(trace).with_subject("on"), gone, within=frames(0))
+    assert triggers.leads_to(used(trace), gone, within=frames(0))
     restart = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-    assert triggers.only_after(gone.outside(restart), used(trace).with_subject("on"), within=frames(0))
+    assert triggers.only_after(gone.outside(restart), used(trace), within=frames(0))
 
 
 def check_a_blanket_warms_its_boat_once(trace):
@@ -57,7 +57,7 @@ def check_a_blankets_sound_plays_where_it_lay(trace):
         unless=trace.events("shift.start"),
         time_tol=LONGEST_FRAME,
     )
-    lay = trace.all("blanket").position.before(started.with_subject("on"), frames(1))
+    lay = trace.all("blanket").position.before(started, frames(1))
     assert values.equals(trace.all("sound").position.at(started), lay.values)
 
 

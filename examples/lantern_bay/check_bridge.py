@@ -29,8 +29,8 @@ def since(moments, signal, key=None):
 
 def check_the_bridge_waits_for_people_to_leave(trace):
     bell, moving = trace.events("bell.rung"), trace.events("bridge.moving")
-    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), match="any", time_tol=LONGEST_FRAME)
-    assert triggers.leads_to(bell, moving, within=(WAIT, WAIT), match="any", unless=trace.events("shift.start"))
+    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), time_tol=LONGEST_FRAME)
+    assert triggers.leads_to(bell, moving, within=(WAIT, WAIT), unless=trace.events("shift.start"))
 
 
 def check_leaves_ease_along_their_curve(trace):
@@ -61,7 +61,6 @@ def check_the_bridge_says_when_it_is_done(trace):
         moving,
         trace.events("bridge.done"),
         within=exact,
-        match="any",
         unless=shift,
         retrigger=True,
         time_tol=LONGEST_FRAME,
@@ -82,11 +81,11 @@ def check_the_bridges_lamp_swells(trace):
 
 
 def check_the_gangway_goes_further_each_time(trace):
-    reach, called = trace.one("gangway").reach, trace.events("gangway.call").with_subject("on")
+    reach, called = trace.one("gangway").reach, trace.events("gangway.call")
     assert values.equals(reach.at(called), reach.before(called, frames(1)).values, tol=1e-6, occasions=3)
     assert movement.eases(reach, at=called, by=FURTHER, over=seconds(REACHING), curve="cubic in-out", tol=1e-6)
 
 
 def check_the_gangway_turns_its_wheel_once_round(trace):
-    wheel, called = trace.one("gangway").wheel, trace.events("gangway.call").with_subject("on")
+    wheel, called = trace.one("gangway").wheel, trace.events("gangway.call")
     assert movement.eases(wheel, at=called, by=360.0, over=seconds(REACHING), tol=1e-6)

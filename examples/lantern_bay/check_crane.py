@@ -20,12 +20,7 @@ def held(trace):
 
 
 def drags(trace, edge):
-    return (
-        trace.events("input.drag")
-        .with_subject("on")
-        .where(lambda data: data["edge"] == edge)
-        .with_name(f"a drag's {edge}")
-    )
+    return trace.events("input.drag").where(lambda data: data["edge"] == edge).with_name(f"a drag's {edge}")
 
 
 def lifting(trace):
@@ -57,9 +52,9 @@ def check_the_trolley_stands_unless_it_is_dragged(trace):
 
 
 def check_the_magnet_lifts_what_it_meets(trace):
-    met = trace.events("sensor.begin", by="magnet").with_subject("on")
-    assert triggers.leads_to(met, trace.events("magnet.on").with_subject("on"), within=frames(0), occasions=3)
-    assert values.equals(trace.all("load").held_by.at(trace.events("magnet.on").with_subject("on")), "magnet")
+    met = trace.events("sensor.begin", by="magnet")
+    assert triggers.leads_to(met, trace.events("magnet.on"), within=frames(0), occasions=3)
+    assert values.equals(trace.all("load").held_by.at(trace.events("magnet.on")), "magnet")
 
 
 def check_the_magnet_hangs_still_until_it_lifts(trace):
@@ -96,5 +91,5 @@ def check_a_dropped_crate_falls_by_its_weight(trace):
 
 
 def check_a_drop_ends_on_the_quay(trace):
-    off = trace.events("magnet.off").with_subject("on")
+    off = trace.events("magnet.off")
     assert judge(trace.all("load").velocity.z.after(off, seconds(2)) == 0, "a dropped crate comes to rest")

@@ -32,31 +32,27 @@ def bursting(trace):
 
 
 def check_each_throw_makes_one_flare(trace):
-    thrown = trace.events("flare.thrown").with_subject("on")
+    thrown = trace.events("flare.thrown")
     assert spawns.one_for_each(thrown, trace.all("flare"), within=frames(0), match="subject", occasions=3)
 
 
 def check_a_press_throws_at_once(trace):
     presses = trace.events("input.key").where(lambda data: data["edge"] == "down").with_name("a press of the key")
-    assert triggers.leads_to(presses.with_subject("on"), pressed(trace), within=frames(0))
+    assert triggers.leads_to(presses, pressed(trace), within=frames(0))
 
 
 def check_a_held_key_repeats_after_a_pause(trace):
     repeated = trace.events("flare.thrown").where(lambda data: data["repeat"]).with_name("a repeated throw")
     released = trace.events("input.key").where(lambda data: data["edge"] == "up").with_name("letting go of the key")
-    assert triggers.leads_to(
-        pressed(trace),
-        repeated,
-        within=(FIRST_REPEAT, FIRST_REPEAT),
-        unless=released.with_subject("on"),
-        time_tol=LONGEST_FRAME,
-    )
+    first = pressed(trace).with_subject("by")
+    after = (FIRST_REPEAT, FIRST_REPEAT)
+    assert triggers.leads_to(first, repeated, within=after, unless=released, time_tol=LONGEST_FRAME)
     assert triggers.respects_cooldown(repeated, REPEAT, time_tol=LONGEST_FRAME)
 
 
 def check_a_flare_starts_above_its_skiff(trace):
     flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), trace.events("flare.thrown")
-    start = flare.position.at(thrown.with_subject("on")) - skiff.position.at(thrown)
+    start = flare.position.at(thrown) - skiff.position.at(thrown)
     assert judge(FLIES_IN_A_FRAME + ONE_STEP - start.plan.norm(), "a flare starts at its skiff")
     assert judge(start.z == HEIGHT, "a flare starts 1.1 m above the water")
 
@@ -66,7 +62,7 @@ def check_a_flare_flies_to_the_mark(trace):
     mark = trace.one("pointer").screen.to_ray(trace.one(id="eye-above")).on_plane("z", 0.0)
     away = (mark - skiff.position).at(thrown)
     east, north = away.x, away.y
-    velocity = flare.velocity.at(thrown.with_subject("on"))
+    velocity = flare.velocity.at(thrown)
     far = away.plan.norm()
     astray = abs(velocity.x * north - velocity.y * east)
     ahead = velocity.x * east + velocity.y * north
@@ -94,7 +90,7 @@ def check_a_flare_bursts_on_time(trace):
         .with_name("meeting something")
     )
     assert triggers.leads_to(
-        pressed(trace).with_subject("on"),
+        pressed(trace),
         trace.events("flare.burst"),
         within=(BURNING, BURNING),
         unless=met | trace.all("flare").leaves,

@@ -30,7 +30,7 @@ def check_the_gull_hops_without_a_rest(trace):
     hop, start = trace.events("gull.hop"), trace.events("shift.start")
     landed = trace.events("gull.landed")
     first, later = hops(trace)
-    assert triggers.leads_to(start, first, within=frames(0), match="any")
+    assert triggers.leads_to(start, first, within=frames(0))
     assert triggers.leads_to(landed, later, within=frames(0))
     before = np.searchsorted(hop["at"], later["at"] - 1e-9) - 1
     rest = later["at"] - hop["at"][before]

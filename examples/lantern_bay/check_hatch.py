@@ -23,7 +23,7 @@ def tariff(trace, at):
 
 
 def check_each_boat_alongside_gets_one_ticket(trace):
-    alongside, issued = trace.events("sensor.begin", on="hatch"), trace.events("ticket.issued").with_subject("on")
+    alongside, issued = trace.events("sensor.begin", on="hatch"), trace.events("ticket.issued")
     assert triggers.only_after(issued, alongside, within=frames(2))
     assert triggers.leads_to(alongside, issued, within=frames(2), occasions=3)
 

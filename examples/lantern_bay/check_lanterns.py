@@ -21,8 +21,8 @@ def thrown(trace):
 def check_a_lantern_comes_back_after_its_last_let_go(trace):
     returned, stopped = trace.events("lantern.returned"), trace.events("shift.start")
     for name in THROWN:
-        thrown = trace.events("lantern.let_go", on=name).with_subject("on")
-        gripped = trace.events("lantern.gripped", on=name).with_subject("on") | stopped
+        thrown = trace.events("lantern.let_go", on=name)
+        gripped = trace.events("lantern.gripped", on=name) | stopped
         assert triggers.leads_to(thrown, returned, within=(RETURNS, RETURNS), unless=gripped, retrigger=True)
         assert triggers.only_after(
             trace.events("lantern.returned", by=name), thrown, within=(RETURNS, RETURNS), time_tol=frames(1)
@@ -30,7 +30,7 @@ def check_a_lantern_comes_back_after_its_last_let_go(trace):
 
 
 def check_the_pocket_lamp_comes_back_at_once(trace):
-    thrown = trace.events("lantern.let_go", on="pocket-lamp").with_subject("on")
+    thrown = trace.events("lantern.let_go", on="pocket-lamp")
     assert triggers.leads_to(thrown, trace.events("lantern.returned"), within=frames(0), occasions=3)
 
 
@@ -54,7 +54,7 @@ def check_a_thrown_lantern_flies(trace):
 
 def check_a_thrown_lantern_slows_down(trace):
     lantern = trace.all("lantern")
-    handled = trace.events("lantern.let_go").with_subject("on") | trace.events("lantern.gripped").with_subject("on")
+    handled = trace.events("lantern.let_go") | trace.events("lantern.gripped")
     handled |= trace.events("lantern.returned") | trace.events("shift.start")
     flying = lantern.lifetimes - Spans.following(handled, frames(0), own_frame=True)
     assert movement.slows_by(lantern, SLOWING, velocity=lantern.velocity, during=flying, tol=0.001)
@@ -62,7 +62,7 @@ def check_a_thrown_lantern_slows_down(trace):
 
 def check_a_lantern_is_held_until_it_is_let_go(trace):
     gripped = trace.all("lantern").gripped
-    assert judge(gripped.at(trace.events("lantern.gripped").with_subject("on")), "a grip holds", occasions=3)
+    assert judge(gripped.at(trace.events("lantern.gripped")), "a grip holds", occasions=3)
     due = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-    let_go = trace.events("input.let_go").with_subject("on")
+    let_go = trace.events("input.let_go")
     assert triggers.leads_to(gripped.falls().outside(due), let_go, within=frames(0))

@@ -16,7 +16,7 @@ def shifts(trace):
 
 def visits(trace):
     """While a swarm is at a lamp, for each lamp."""
-    return Spans.between(trace.events("moths.came").with_subject("on"), trace.events("moths.gone").with_subject("on"))
+    return Spans.between(trace.events("moths.came"), trace.events("moths.gone"))
 
 
 def check_oil_falls_only_while_moths_are_there(trace):

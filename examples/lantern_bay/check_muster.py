@@ -16,7 +16,7 @@ def placed(trace):
 def check_musters_are_called_every_five_seconds(trace):
     called = trace.events("muster.called")
     start = trace.events("shift.start")
-    assert triggers.leads_to(start, called, within=frames(0), match="any")
+    assert triggers.leads_to(start, called, within=frames(0))
     assert triggers.repeats_every(called, EVERY, during=Spans.between(start, start))
 
 
@@ -34,7 +34,7 @@ def check_the_crew_stand_on_berths(trace):
 
 
 def check_no_two_share_a_berth(trace):
-    assert triggers.respects_cooldown(placed(trace).with_subject("on"), frames(1))
+    assert triggers.respects_cooldown(placed(trace), frames(1))
 
 
 def check_all_berths_are_drawn(trace):

@@ -12,27 +12,27 @@ SLOWING = 1.9  # m/s each second
 
 
 def grips(trace):
-    return trace.events("input.grip", on="raft").with_subject("on")
+    return trace.events("input.grip", on="raft")
 
 
 def let_go(trace):
-    return trace.events("input.let_go", on="raft").with_subject("on")
+    return trace.events("input.let_go", on="raft")
 
 
 def gliding(trace):
-    launched = trace.events("raft.launched").with_subject("on")
+    launched = trace.events("raft.launched")
     return Spans.between(launched, launched | trace.events("shift.start"))
 
 
 def check_the_raft_is_gripped_near_its_middle_only(trace):
     near = grips(trace).where(lambda data: np.hypot(*data["value"]) <= REACH).with_name("a grip within reach")
-    gripped = trace.events("raft.gripped").with_subject("on")
+    gripped = trace.events("raft.gripped")
     assert triggers.leads_to(near, gripped, within=frames(0), occasions=3)
     assert triggers.only_after(gripped, near, within=frames(0))
 
 
 def check_a_grip_begins_without_stretch(trace):
-    assert values.equals(trace.one("raft").stretch.at(trace.events("raft.gripped").with_subject("on")), 0.0)
+    assert values.equals(trace.one("raft").stretch.at(trace.events("raft.gripped")), 0.0)
 
 
 def check_there_is_no_stretch_unless_it_is_held(trace):
@@ -48,13 +48,13 @@ def check_the_label_shows_the_stretch(trace):
 def check_letting_go_of_a_drawn_raft_launches_it(trace):
     stretched = trace.one("raft").stretch.before(let_go(trace), frames(1)).values > 0
     drawn = let_go(trace).where(stretched).with_name("letting go of a drawn raft")
-    launched = trace.events("raft.launched").with_subject("on")
+    launched = trace.events("raft.launched")
     assert triggers.leads_to(drawn, launched, within=frames(0), occasions=3)
     assert triggers.only_after(launched, drawn, within=frames(0))
 
 
 def check_the_raft_leaves_opposite_to_the_draw(trace):
-    launched = trace.events("raft.launched").with_subject("on")
+    launched = trace.events("raft.launched")
     draw, velocity = Signal.from_data(launched, "draw"), trace.one("raft").velocity.at(launched).plan
     stretch = draw.norm().values
     speed = np.minimum(FACTOR * np.sqrt(stretch), CAP)
@@ -71,5 +71,5 @@ def check_nothing_turns_the_raft_in_its_glide(trace):
     moving = (raft.speed > 0).spans()
     way = raft.velocity.plan / raft.speed
     turning = (way.x * way.y.rate() - way.y * way.x.rate()).during(moving)
-    kept = turning.outside(Spans.following(trace.events("raft.launched").with_subject("on"), frames(0), own_frame=True))
+    kept = turning.outside(Spans.following(trace.events("raft.launched"), frames(0), own_frame=True))
     assert judge(1e-6 - abs(kept), "the raft glides straight on")

@@ -10,7 +10,7 @@ SLOWING = 1.7  # m/s each second
 
 
 def steered(trace):
-    return trace.events("input.steer").with_subject("on")
+    return trace.events("input.steer")
 
 
 def coasting(trace):

@@ -32,9 +32,9 @@ def counting(trace):
 
 def check_a_tap_sets_one_stake(trace):
     placed = trace.events("stake.set")
-    assert triggers.leads_to(counting(trace), placed, within=frames(0), match="any", occasions=3)
-    assert triggers.only_after(placed, counting(trace), within=frames(0), match="any")
-    assert spawns.one_for_each(placed.with_subject("on"), trace.all("stake"), within=frames(0), match="subject")
+    assert triggers.leads_to(counting(trace), placed, within=frames(0), occasions=3)
+    assert triggers.only_after(placed, counting(trace), within=frames(0))
+    assert spawns.one_for_each(placed, trace.all("stake"), within=frames(0), match="subject")
 
 
 def check_taps_have_a_pause(trace):
@@ -42,7 +42,7 @@ def check_taps_have_a_pause(trace):
 
 
 def check_a_stake_stands_where_the_tap_meets_the_ground(trace):
-    placed, taps = trace.events("stake.set").with_subject("on"), trace.events("input.tap")
+    placed, taps = trace.events("stake.set"), trace.events("input.tap")
     place, slope = ground(trace)
     of = np.searchsorted(taps.frames, placed.frames)
     stake = trace.all("stake")

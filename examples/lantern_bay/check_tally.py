@@ -15,7 +15,7 @@ def restart(trace):
 
 def check_each_box_lands_on_the_one_before(trace):
     for name, step in STEP.items():
-        delivery = trace.events("delivery", on=name).with_subject("on")
+        delivery = trace.events("delivery", on=name)
         top = trace.one(id=name).top
         due = top.before(delivery, frames(1)).values + step
         due = np.where(due > FULL[name] - 0.01, 0.0, due)
@@ -24,14 +24,14 @@ def check_each_box_lands_on_the_one_before(trace):
 
 def check_a_stack_changes_at_its_own_deliveries_only(trace):
     for name in STEP:
-        delivered = Spans.following(trace.events("delivery", on=name).with_subject("on"), frames(0), own_frame=True)
+        delivered = Spans.following(trace.events("delivery", on=name), frames(0), own_frame=True)
         assert values.unchanged(trace.one(id=name).top, except_during=delivered | restart(trace))
 
 
 def check_a_full_stack_is_cleared(trace):
-    cleared = trace.events("stack.cleared").with_subject("on")
+    cleared = trace.events("stack.cleared")
     assert values.equals(trace.all("stack").top.at(cleared), 0.0)
-    assert triggers.only_after(cleared, trace.events("delivery").with_subject("on"), within=frames(0))
+    assert triggers.only_after(cleared, trace.events("delivery"), within=frames(0))
 
 
 def check_a_new_shift_clears_the_stacks(trace):

@@ -52,14 +52,10 @@ def check_crates_have_their_own_colour_otherwise(trace):
 def check_each_find_is_told_once(trace):
     crates = trace.all("crate")
     pale = crates.colour == "pale"
-    assert triggers.leads_to(
-        pale.rises(), trace.events("torch.found").with_subject("on"), within=frames(0), occasions=3
-    )
-    assert triggers.only_after(trace.events("torch.found").with_subject("on"), pale.rises(), within=frames(0))
-    assert triggers.leads_to(pale.falls(), trace.events("torch.lost").with_subject("on"), within=frames(0))
-    assert triggers.pairs_up(
-        trace.events("torch.found").with_subject("on"), trace.events("torch.lost").with_subject("on")
-    )
+    assert triggers.leads_to(pale.rises(), trace.events("torch.found"), within=frames(0), occasions=3)
+    assert triggers.only_after(trace.events("torch.found"), pale.rises(), within=frames(0))
+    assert triggers.leads_to(pale.falls(), trace.events("torch.lost"), within=frames(0))
+    assert triggers.pairs_up(trace.events("torch.found"), trace.events("torch.lost"))
 
 
 def check_a_rock_raises_no_error(trace):

@@ -13,7 +13,8 @@ LONGEST_STEP = 0.5  # m
 
 
 def check_a_boat_that_enters_is_moved(trace):
-    entered, moved = trace.events("sensor.begin", on=trace.all("whirlpool")), trace.events("whirlpool.moved")
+    entered = trace.events("sensor.begin", on=trace.all("whirlpool"))
+    moved = trace.events("whirlpool.moved").with_subject("by")
     rested = entered.outside(Spans.following(moved, REST)).with_name("entering a whirlpool when rested")
     assert triggers.leads_to(rested, moved, within=frames(0), occasions=3)
 
@@ -30,7 +31,7 @@ def check_a_rested_boat_never_gets_into_a_whirlpool(trace):
 def check_a_boat_arrives_north_of_the_other_end(trace):
     moved = trace.events("whirlpool.moved")
     boat = trace.all("skiff").position.at(moved)
-    end = trace.all("whirlpool").position.at(moved.with_subject("on"))
+    end = trace.all("whirlpool").position.at(moved)
     arrival = (boat - end).plan - (0.0, NORTH_OF_IT)
     assert judge(ONE_STEP - arrival.norm(), "a boat arrives 2.4 m north of the other whirlpool")
 

@@ -11,6 +11,7 @@ from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, fram
 from breadcrumb.algebra import blocks
 from breadcrumb.algebra.along import delayed, first_of_lifetime, indices_later
 from breadcrumb.algebra.durations import window
+from breadcrumb.algebra.participants import Participants
 from breadcrumb.checks import movement, values
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.session import Clock
@@ -73,12 +74,18 @@ SIGNALS: dict[str, tuple[Callable[[Trace], Signal], list[Any]]] = {
     "a text that never occurs": (lambda t: t.one(id="heron").state != "z", [True] * 6),
     "depth in a box": (lambda t: t.one(id="heron").position.depth_in(Box((-1, -1), (4, 9))), [1, 1, 1, 1, -2, -2]),
     "depth in a ball": (lambda t: t.one(id="heron").position.depth_in(Circle((0, 0, 1), 2)), [2, 1, -3, -3, -8, NAN]),
-    "at the subject's own sample": (lambda t: t.all("skiff").position.x.at(t.events("bell")), [1, 0, 6]),
+    "at the subject's own sample": (
+        lambda t: t.all("skiff").position.x.at(t.events("bell").with_subject("by")),
+        [1, 0, 6],
+    ),
     "at the frame, for a signal of one": (lambda t: t.one(id="tern").position.y.at(t.events("gong")), [5]),
     "before, in frames": (lambda t: t.one(id="heron").n.before(t.events("bell", by="heron"), frames(1)), [0, 3]),
     "before, in seconds": (lambda t: t.one(id="heron").n.before(t.events("bell", by="heron"), seconds(0.3)), [NAN, 3]),
     "after, in frames": (lambda t: t.one(id="heron").n.after(t.events("bell", by="heron"), frames(1)), [NAN, 5]),
-    "after, beyond the end": (lambda t: t.one(id="heron").n.after(t.events("bell"), seconds(0.5)), [5, NAN, NAN]),
+    "after, beyond the end": (
+        lambda t: t.one(id="heron").n.after(t.events("bell").with_subject("by"), seconds(0.5)),
+        [5, NAN, NAN],
+    ),
     "data of moments": (lambda t: Signal.from_data(t.events("bell"), "n"), [1, 2, NAN]),
     "during spans": (lambda t: t.one(id="heron").position.x.during(t.one(id="heron").lit.spans()), [0, 3, 3]),
     "outside spans": (lambda t: t.one(id="heron").position.x.outside(t.one(id="heron").lit.spans()), [1, 6, 6]),
@@ -121,7 +128,7 @@ MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
     "by their data": (lambda t: t.events("bell").where(lambda data: data.get("n") == 2), [(11, "tern")]),
     "by flags": (lambda t: t.events("bell").where(np.array([True, False, True])), [(11, "heron"), (20, "heron")]),
     "once a frame and subject": (lambda t: (t.events("bell") | t.events("bell")).once_per_frame(), [(11, "heron"), (11, "tern"), (20, "heron")]),
-    "outside spans": (lambda t: t.events("bell").outside(t.one(id="heron").lit.spans()), [(11, "heron"), (11, "tern"), (20, "heron")]),
+    "outside spans": (lambda t: t.events("bell").with_subject("by").outside(t.one(id="heron").lit.spans()), [(11, "heron"), (11, "tern"), (20, "heron")]),
     "rises leave out the first sample": (lambda t: t.all("skiff").lit.rises(), [(12, "heron"), (21, "tern")]),
     "falls": (lambda t: t.all("skiff").lit.falls(), [(11, "heron"), (20, "heron")]),
     "changes": (lambda t: t.one(id="heron").position.z.changes(), [(21, "heron")]),
@@ -131,7 +138,7 @@ MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
     "both of two, in order": (
         lambda t: t.events("gong") | t.events("bell"), [(11, "heron"), (11, "tern"), (20, "heron"), (21, "")]
     ),
-    "inside spans of their own": (lambda t: t.events("bell").during(t.one(id="heron").lit.spans()), []),
+    "inside spans of their own": (lambda t: t.events("bell").with_subject("by").during(t.one(id="heron").lit.spans()), []),
     "starts of spans": (lambda t: t.all("skiff").lit.spans().starts(), [(10, "heron"), (12, "heron"), (21, "tern")]),
     "ends of spans": (lambda t: t.all("skiff").lit.spans().ends(), [(10, "heron"), (13, "heron"), (21, "tern")]),
     "a declared event that did not occur": (lambda t: t.events("whistle"), []),
@@ -221,11 +228,15 @@ def test_spans_obey_the_laws_of_sets(ones: list[tuple[int, int]], others: list[t
 
     def spans(pairs: list[tuple[int, int]]) -> Spans:
         first = np.array([a for a, _ in pairs], np.int64)
-        return Spans(session, "s", np.full(len(pairs), -1), first, first + np.array([b for _, b in pairs], np.int64))
+        return Spans.of_lifetimes(
+            session, "s", np.full(len(pairs), -1), first, first + np.array([b for _, b in pairs], np.int64)
+        )
 
     def covered(several: Spans) -> set[int]:
         rows = np.arange(60)
-        return set(rows[several.covers(np.full(60, -1), rows)].tolist())
+        return set(
+            rows[several.covers(Participants.of_lifetimes(session, rows, np.full(60, -1), "rows"), rows)].tolist()
+        )
 
     a, b = spans(ones), spans(others)
     assert covered(a | b) == covered(a) | covered(b)
@@ -291,15 +302,12 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
     "a bare number of seconds": (lambda t: t.one(id="heron").n.before(t.events("bell"), 3), Misuse, r"seconds\(3\)"),  # type: ignore[arg-type]
     "half a frame": (lambda t: frames(0.5), Misuse, "whole number of frames"),  # type: ignore[arg-type]
     "a negative time": (lambda t: seconds(-1), Misuse, "from 0 up"),
-    "two groups": (
-        lambda t: t.all("skiff").position - t.all("skiff").position.take(np.arange(3, 9)), Misuse, "of two groups"
-    ),
     "parts that do not fit": (lambda t: t.one(id="heron").position - (1.0, 2.0), Misuse, "has 3 parts"),
     "a part that is not there": (lambda t: t.one(id="heron").position.plan.z, UnknownName, "no part 'z'"),
     "a text and a number": (lambda t: t.one(id="heron").state == 3, Misuse, "one is a text"),
-    "the rate of picked values": (lambda t: t.all("skiff").n.at(t.events("bell")).rate(), Misuse, "all samples"),
+    "the rate of picked values": (lambda t: t.all("skiff").n.at(t.events("gong").for_each(t.all("skiff").lifetimes)).rate(), Misuse, "all samples"),
     "spans of numbers": (lambda t: t.one(id="heron").n.spans(), Misuse, "compare it first"),
-    "moments of others": (lambda t: t.all("skiff").n.at(t.events("gong")), Misuse, "with_subject"),
+    "moments of others": (lambda t: t.all("skiff").n.at(t.events("gong")), Misuse, "for_each"),
     "a misspelt property": (lambda t: t.one(id="heron").positon, UnknownName, "did you mean 'position'"),
     "a misspelt kind": (lambda t: t.all("skif"), UnknownName, "did you mean 'skiff'"),
     "a misspelt event": (lambda t: t.events("blel"), UnknownName, "did you mean 'bell'"),
@@ -307,7 +315,7 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
     "an unknown id": (lambda t: t.one(id="heronn"), UnknownName, "did you mean 'heron'"),
     "one of several": (lambda t: t.one("skiff"), Misuse, "2 objects of kind 'skiff': heron, tern"),
     "objects taken from the session": (
-        lambda t: Spans.between(t.events("gong"), t.events("gong")) - t.one(id="heron").lit.spans(), Misuse, "no subjects"
+        lambda t: Spans.between(t.events("gong"), t.events("gong")) - t.one(id="heron").lit.spans(), Misuse, "without_subject"
     ),
     "a box upside down": (lambda t: Box((1, 1), (0, 2)), Misuse, "lower corner first"),
     "a region of more dimensions": (
@@ -364,9 +372,10 @@ def test_samples_in_order_are_told_the_same_as_one_by_one(seed: int) -> None:
     n = make_trace(states, kinds=kinds, times=times, frames=np.cumsum(draw.integers(1, 3, 12)).tolist()).all("keg").n
     n = n.take(np.flatnonzero(draw.random(len(n)) < 0.8))  # as if it had not been sampled on some frames
     track, first = n.track, draw.integers(0, 12, 6)
-    lifetime = draw.integers(-1, track.session.lifetimes.size, 6)
-    spans = Spans(track.session, "some", lifetime, first, np.minimum(first + draw.integers(0, 4, 6), 11))
-    assert spans.over(track).tolist() == spans.covers(track.lifetime, track.clock_index).tolist()
+    lifetime = draw.integers(0, track.session.lifetimes.size, 6) if seed % 4 else np.full(6, -1)
+    spans = Spans.of_lifetimes(track.session, "some", lifetime, first, np.minimum(first + draw.integers(0, 4, 6), 11))
+    rows = Participants.of_lifetimes(track.session, track.clock_index, track.lifetime, "samples")
+    assert spans.over(track).tolist() == spans.covers(rows, track.clock_index).tolist()
     for way, by in ((1, seconds(0.35)), (-1, seconds(0.35)), (1, frames(2)), (-1, frames(2))):
         axis = np.array(times) if by.unit == "s" else track.session.clock.frames
         found = (indices_later(n, by), delayed(n, by).values)[way < 0]

@@ -273,7 +273,7 @@ UNTESTED: dict[str, tuple[Check, Trace, str]] = {
     "jump": (no_jump, barrels(gone=[("a", n) for n in range(1, 10)] + [("b", n) for n in range(1, 10) if n != 4]), "no samples"),
     "bounce": (bounce, barrels(), "no event 'contact' in this session"),
     "answers": (answers, barrels(events=rings(2)), "no event 'tap' in this session"),
-    "rest": (rest, barrels(events=[*rings(1), *rings(2, who="b")]), "no pairs to judge"),
+    "rest": (rest, barrels(events=[*rings(1), *rings(2, who="b")]), "one moment only, matched by subject"),
     "sparks": (sparks, barrels(), "no event 'tap'"),
     "spark lifetime": (spark_lifetime, barrels(), "no kind 'spark' in this session"),
     "clean": (clean, make_trace([], kinds={}), "no frames to judge"),
@@ -364,7 +364,6 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], str]] = {
         lambda t: collisions.bounces(t.all("barrel"), at=t.events("ring").with_data(normal=t.all("barrel").heat.at(t.events("ring")).values)), "normal of 2"
     ),
     "a vector as a condition": (lambda t: judge(t.all("barrel").position, "x"), "neither"),
-    "kinds that nothing pairs": (lambda t: triggers.leads_to(t.all("barrel").appears, t.all("spark").leaves, within=frames(1)), "nothing pairs"),
 }  # fmt: skip
 
 

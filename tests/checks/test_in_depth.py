@@ -251,7 +251,7 @@ def _both(check: Callable[..., Verdict], trace: Trace, **more: Any) -> Verdict:
 
 def _in_spans(tick: Any) -> Verdict:
     nobody = np.array([-1, -1])
-    spans = Spans(tick.session, "shifts", nobody, np.array([0, 6]), np.array([4, 10]))
+    spans = Spans.of_lifetimes(tick.session, "shifts", nobody, np.array([0, 6]), np.array([4, 10]))
     return triggers.repeats_every(tick, frames(2), first=frames(1), during=spans)
 
 

@@ -299,7 +299,7 @@ KEYS: dict[str, Callable[[Trace], Any]] = {
     "tap": lambda t: t.events("tap"),
     "tap(on=a)": lambda t: t.events("tap", on="a"),
     "barrel.lit": lambda t: kegs(t).lit.spans(),
-    "barrel.n": lambda t: kegs(t).n.at(t.events("tap")),
+    "barrel.n": lambda t: kegs(t).n.at(t.events("tap").with_subject("on")),
 }
 
 

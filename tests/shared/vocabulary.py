@@ -402,7 +402,7 @@ ROWS: dict[str, Row] = {
         crowd(after(3, lambda t: 4.0, "a"), at("tap", 3), n=lambda t: 3.0),
         0.5,
         crowd(after(3, lambda t: 5.0, "a"), at("tap", 3), n=lambda t: 3.0),
-        ("a", 4, "5"),
+        ("a", 3, "5"),
         -0.5,
         still,
         crowd(events=at("tap", 9), n=lambda t: 3.0),

@@ -17,6 +17,7 @@ import pytest
 from breadcrumb import Recorder, Trace, open_trace
 from breadcrumb.errors import TraceError
 from breadcrumb.store import working
+from breadcrumb.store.arrow import column_data
 
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 
@@ -249,3 +250,10 @@ def test_convert_replaces_a_trace_only_once_the_new_one_is_whole(folder: Path, t
     (tmp_path / "a.jsonl").write_text("\n".join((tmp_path / "a.jsonl").read_text().splitlines()[:3]))
     assert cli("convert", "a.jsonl", folder, "--overwrite").returncode == 0
     assert open_trace(folder).clock.size == 2
+
+
+def test_a_code_beyond_the_texts_is_refused() -> None:
+    """A damaged column of texts that refers to one that it does not hold is an error, whatever Arrow lets pass."""
+    codes, texts = pa.array([0, 2, 1], pa.int32()), pa.array(["calm", "rough"])
+    with pytest.raises(ValueError, match="codes of 2 texts, found 2"):
+        column_data(pa.DictionaryArray.from_arrays(codes, texts, safe=False))

@@ -10,7 +10,7 @@ def alongside(trace):
 
 def check_each_boat_alongside_is_told_that_the_roll_is_empty(trace):
     told = trace.events("error", by="hatch")
-    assert triggers.leads_to(alongside(trace), told, within=frames(2), match="any", occasions=3)
+    assert triggers.leads_to(alongside(trace), told, within=frames(2), occasions=3)
 
 
 def check_nothing_else_goes_wrong(trace):

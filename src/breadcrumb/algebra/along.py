@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import noise_of, per_second
 from breadcrumb.algebra.signals import Signal
@@ -188,33 +189,59 @@ def sum_over_objects(signal: Signal) -> Signal:
     return Signal(track, name, parts, None, signal.unit, None, signal.owner, noise, signal.space, signal.key)
 
 
-def marked(track: Track, moments: Moments, later: int = 0) -> Bools:
-    """Return whether each sample is on the frame of a moment of its object or of nobody, or so many indices later."""
+def marked(track: Track, moments: Moments, later: int = 0, *, excuses: bool = False) -> Bools:
+    """Return whether each sample is on the frame of a moment that goes with it, or so many indices later.
+
+    Raises:
+        Misuse: nothing says which moments go with which samples.
+    """
     marks = np.zeros(track.size, np.bool_)
-    clock_index, owned = moments.clock_index + later, moments.lifetime != NOBODY
-    indices = track.find(moments.lifetime[owned], clock_index[owned])
-    marks[indices[indices != NOBODY]] = True
-    everyones = clock_index[~owned & (moments.subject == NOBODY)]
-    if len(everyones):
-        on_index = np.zeros(moments.session.clock.size + later, np.bool_)
-        on_index[everyones] = True
-        marks |= on_index[track.clock_index]
+    clock_index = moments.clock_index + later
+    for match in matches(track, moments.participants, excuses=excuses):
+        if match.by_time:
+            on_index = np.zeros(moments.session.clock.size + later, np.bool_)
+            on_index[clock_index[match.right_rows]] = True
+            marks |= on_index[track.clock_index]
+        else:
+            known = match.right != NOBODY
+            indices = track.find(match.right[known], clock_index[match.right_rows][known])
+            marks[indices[indices != NOBODY]] = True
     return marks
 
 
-def latest(track: Track, moments: Moments) -> Ints:
-    """Return, for each sample, the last moment of its object so far, as an index, or NOBODY.
+def latest(track: Track, moments: Moments, *, excuses: bool = False) -> Ints:
+    """Return, for each sample, the last moment so far that goes with it, as an index, or NOBODY.
 
-    A moment on the sample's own frame counts. Moments of nobody whom the track has count for every sample.
+    A moment on the sample's own frame counts.
+
+    Raises:
+        Misuse: nothing says which moments go with which samples.
     """
-    if not moments.count:
-        return np.full(track.size, NOBODY)
-    if not np.isin(moments.subject, track.names).any():
-        order = np.argsort(moments.clock_index, kind="stable")
-        index = np.searchsorted(moments.clock_index[order], track.clock_index, side="right") - 1
-        return np.where(index >= 0, order[np.maximum(index, 0)], NOBODY)
-    keys = track.keys(moments.lifetime, moments.clock_index)
+    found = np.full(track.size, NOBODY)
+    for match in matches(track, moments.participants, excuses=excuses):
+        rows = np.arange(moments.count)[match.right_rows]
+        known = match.right != NOBODY
+        if match.by_time:
+            last = _last_by_time(track, moments.clock_index[rows], rows)
+        else:
+            last = _last_of_lifetime(track, match.right[known], moments.clock_index[rows][known], rows[known])
+        later = (found == NOBODY) | (
+            (last != NOBODY) & (moments.clock_index[last] >= moments.clock_index[found]) & (last > found)
+        )
+        found = np.where(later, last, found)
+    return found
+
+
+def _last_by_time(track: Track, clock_index: Ints, rows: Ints) -> Ints:
+    order = np.argsort(clock_index, kind="stable")
+    index = np.searchsorted(clock_index[order], track.clock_index, side="right") - 1
+    return np.where(index >= 0, rows[order[np.maximum(index, 0)]], NOBODY)
+
+
+def _last_of_lifetime(track: Track, lifetime: Ints, clock_index: Ints, rows: Ints) -> Ints:
+    keys = track.keys(lifetime, clock_index)
     order = np.argsort(keys, kind="stable")
     begins = np.searchsorted(track.key, keys[order])
-    found = np.repeat(np.hstack((NOBODY, order)), np.diff(np.hstack((0, begins, track.size))))
-    return np.where(moments.lifetime[found] == track.lifetime, found, NOBODY)
+    which = np.repeat(np.hstack((NOBODY, order)), np.diff(np.hstack((0, begins, track.size))))
+    mine = (which != NOBODY) & (lifetime[which] == track.lifetime) if len(lifetime) else which != which
+    return np.where(mine, rows[which] if len(rows) else NOBODY, NOBODY)

@@ -160,3 +160,9 @@ def order_of(values: Ints, limit: int) -> Ints:
 def _blocks(size: int, first: int) -> Iterator[tuple[int, int]]:
     for begin in range(first, size, blocks.COMPUTED):
         yield begin, min(begin + blocks.COMPUTED, size)
+
+
+def runs(begin: Ints, count: Ints) -> tuple[Ints, Ints]:
+    """Return runs of rising numbers, each from its own beginning, and beside each number which run it is of."""
+    which = np.repeat(np.arange(len(count)), count)
+    return which, np.arange(len(which)) + (begin - np.cumsum(count) + count)[which]

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import Samples, noise_of
 from breadcrumb.algebra.tracks import Track
@@ -32,6 +33,9 @@ def meet(left: S, right: object) -> tuple[S, S]:
 def meet_tracks(left: S, right: S) -> tuple[S, S]:
     """Return both on one track; each keeps its own parts.
 
+    The same samples go together one by one; two groups of one kind by lifetime and frame; whatever never has two
+    samples on a frame with anything, frame by frame.
+
     Raises:
         Misuse: two groups that nothing pairs.
     """
@@ -40,48 +44,63 @@ def meet_tracks(left: S, right: S) -> tuple[S, S]:
             raise Misuse(
                 f"{left.name} and {right.name} were not picked at the same moments; pick both at the same ones"
             )
-        if right.track.one_at_a_time:
+        if _are_of_one_kind(left.track, right.track):
+            right = _by_lifetime(right, left.track)
+        elif right.track.one_at_a_time:
             right = on_track(right, left.track)
         elif left.track.one_at_a_time:
             left = on_track(left, right.track)
         else:
             raise Misuse(
                 f"{left.name} and {right.name} are of two groups, and nothing says which object goes with which; "
-                "use one object, or judge each group separately"
+                "use one object, pair the groups with .of('parent') or a property that refers to the other, or judge "
+                "each group separately"
             )
     return left, right
 
 
+def _are_of_one_kind(left: Track, right: Track) -> bool:
+    """Tell whether two groups are of one kind; one object is compared with any other frame by frame."""
+    return bool(set(left.kinds) & set(right.kinds)) and not left.one and not right.one
+
+
+def _by_lifetime(signal: S, track: Track) -> S:
+    """Return a signal on another track, by lifetime and frame."""
+    return _taken(signal, track, signal.track.find(track.lifetime, track.clock_index))
+
+
 def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = None) -> Ints:
-    """Return the index of the sample for each moment: on its frame, or a duration before (-1) or after (1) it."""
-    subject_has_samples = np.isin(moments.subject, track.names)
-    if subject_has_samples.any() or not moments.count or not track.size:
-        lifetime, sample_keys, keys = moments.lifetime, track.key, track.keys
-        indices = np.arange(track.size)
-    elif track.one_at_a_time:
-        clock_indices, indices = track.by_clock_index
-        lifetime, sample_keys = np.zeros(moments.count, np.int64), clock_indices
+    """Return the index of the sample for each moment: on its frame, or a duration before (-1) or after (1) it.
 
-        def keys(lifetime: Ints, clock_index: Ints) -> Ints:
-            return clock_index
-
-    else:
-        whose = ", ".join(sorted(set(moments.subjects) - {""}))[:60] or "no object"
-        raise Misuse(
-            f"{moments.label} are of {whose}, and the signal is of a group "
-            "without them; use .with_subject('on') or .with_subject('by'), or take the signal of one object"
-        )
+    Raises:
+        Misuse: nothing says whose sample it is.
+    """
+    result = np.full(moments.count, NOBODY)
     clock_index = moments.clock_index if by is None else _moved(track, moments.clock_index, way, by)
-    inside = (clock_index >= 0) & (clock_index < track.session.clock.size) & (lifetime != NOBODY)
-    wanted = keys(lifetime, np.where(inside, clock_index, 0))
-    at = np.searchsorted(sample_keys, wanted, side="right") - 1 if way < 0 else np.searchsorted(sample_keys, wanted)
-    held = inside & (at >= 0) & (at < len(sample_keys))
-    at = np.where(held, at, 0)
-    if len(sample_keys):
-        index = indices[at]
-        held &= (sample_keys[at] == wanted) if way == 0 else _same_lifetime(track, index, lifetime, moments)
-        return np.where(held, index, NOBODY)
-    return np.full(moments.count, NOBODY)
+    inside = (clock_index >= 0) & (clock_index < track.session.clock.size)
+    clock_index = np.where(inside, clock_index, 0)
+    for match in matches(track, moments.participants):
+        if match.by_time and not track.one_at_a_time:
+            raise Misuse(
+                f"{moments.label} are of nobody who has samples here, and there are several {track.whose} at a time; "
+                "take the signal of one object, or moments of each with .for_each(objects.lifetimes)"
+            )
+        rows = match.right_rows
+        if match.by_time:
+            sample_keys, indices = track.by_clock_index
+            wanted = clock_index[rows]
+        else:
+            sample_keys, indices = track.key, np.arange(track.size)
+            wanted = track.keys(match.right, clock_index[rows])
+        at = np.searchsorted(sample_keys, wanted, side="right") - 1 if way < 0 else np.searchsorted(sample_keys, wanted)
+        held = inside[rows] & (match.right != NOBODY) & (at >= 0) & (at < track.size)
+        index = indices[np.where(held, at, 0)]
+        if way == 0:
+            held &= track.clock_index[index] == clock_index[rows]
+        if not match.by_time:
+            held &= track.lifetime[index] == match.right
+        result[rows] = np.where(held, index, NOBODY)
+    return result
 
 
 def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
@@ -101,8 +120,9 @@ def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
         lifetime = np.where(there, signal.track.lifetime[safe], lifetime)
         clock_index = np.where(there, np.maximum(clock_index, signal.track.clock_index[safe]), clock_index)
     track = Track(
-        signal.track.session, lifetime, clock_index, moments.clock_index, moments.subject, signal.track.unseen
-    )
+        signal.track.session, lifetime, clock_index, moments.rows, moments.participants, signal.track.unseen,
+        signal.track.whose, signal.track.one,
+    )  # fmt: skip
     noise = signal.noise_at(np.where(there, indices, 0)) if signal.track.size else None
     return replace(signal, track=track, parts=parts, valid=None if valid.all() else valid, known_noise=noise)
 
@@ -117,15 +137,13 @@ def _moved(track: Track, clock_index: Ints, way: int, by: Duration) -> Ints:
     return np.searchsorted(axis, axis[clock_index] + by.value - slip)
 
 
-def _same_lifetime(track: Track, index: Ints, lifetime: Ints, moments: Moments) -> NDArray[np.bool_]:
-    owner = track.lifetime[index]
-    by_subject = np.isin(moments.subject, track.names)
-    return np.asarray(~by_subject | (owner == lifetime))
-
-
 def on_track(signal: S, track: Track) -> S:
     """Return a signal that never has two samples on a frame on another track, frame by frame."""
-    indices = signal.track.find_clock_index(track.clock_index)
+    return _taken(signal, track, signal.track.find_clock_index(track.clock_index))
+
+
+def _taken(signal: S, track: Track, indices: Ints) -> S:
+    """Return a signal's values at these indices, one for each sample of another track; NOBODY gives a missing one."""
     there = indices != NOBODY
     safe = np.where(there, indices, 0)
     if not signal.track.size:

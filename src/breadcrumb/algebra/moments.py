@@ -2,21 +2,19 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, Protocol, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.keys import NO_KEY, Key
+from breadcrumb.algebra.participants import Participants, Subject
 from breadcrumb.algebra.tables import categories
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 if TYPE_CHECKING:
     import pandas as pd
-
-Subject = Literal["either", "by", "on"]
 
 
 class Lifetimes(Protocol):
@@ -38,8 +36,8 @@ class Lifetimes(Protocol):
 class Stretches(Protocol):
     """What can say whether a lifetime is inside it on a clock index: spans."""
 
-    def covers(self, lifetime: Ints, clock_index: Ints) -> Bools:
-        """Return whether each lifetime is, on that clock index, inside."""
+    def covers(self, participants: Participants, clock_index: Ints, *, excuses: bool = False) -> Bools:
+        """Return whether each row is, on that clock index, inside."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,22 +55,26 @@ class Moments:
     """The clock index."""
     order: Ints
     """The index within the frame, or NOBODY."""
-    by: Ints
-    """Who did it, as an index into the session's names, or NOBODY."""
-    on: Ints
-    """Whom it was done to, as an index into the session's names, or NOBODY."""
+    participants: Participants
+    """Who did it, and whom it was done to."""
     data: Sequence[Mapping[str, Any]] = ()
     """What else is known of each; empty if nothing is known of any."""
-    chosen: Subject = "either"
-    """Which of the two is the subject."""
-    known_lifetime: Ints | None = None
-    """The lifetime of the subject where the source says it."""
     unseen: str = ""
     """Why there are none, if the name was not seen."""
+    is_shared: bool = False
+    """Whether one of them may be what several causes on one frame lead to, as an object appears or leaves but once."""
     is_known: bool = True
     """Whether the name was seen or declared."""
     key: Key = NO_KEY
     """What they were taken from."""
+
+    @classmethod
+    def of_lifetimes(
+        cls, session: Session, label: str, clock_index: Ints, lifetime: Ints, *, one: str = "", **more: Any
+    ) -> Self:
+        """Return moments of lifetimes, or of nobody where one is NOBODY, without an order within the frame."""
+        who = Participants.of_lifetimes(session, clock_index, lifetime, label, one)
+        return cls(session, label, clock_index, np.full(len(clock_index), NOBODY), who, **more)
 
     @property
     def count(self) -> int:
@@ -102,35 +104,35 @@ class Moments:
         """The game time of each, in seconds."""
         return self.session.clock.times[self.clock_index]
 
-    @cached_property
+    @property
+    def by(self) -> Ints:
+        """Who did it, as an index into the session's names, or NOBODY."""
+        return self.participants.names[0]
+
+    @property
+    def on(self) -> Ints:
+        """Whom it was done to, as an index into the session's names, or NOBODY."""
+        return self.participants.names[1]
+
+    @property
     def subject(self) -> Ints:
         """Of whom each is, as an index into the session's names, or NOBODY."""
-        if self.chosen == "by":
-            return self.by
-        return self.on if self.chosen == "on" else np.where(self.by == NOBODY, self.on, self.by)
+        return self.participants.subject
 
     @property
     def subjects(self) -> tuple[str, ...]:
         """The id of the subject of each; empty where there is none."""
         return tuple("" if index == NOBODY else self.session.names[index] for index in self.subject.tolist())
 
-    @cached_property
+    @property
     def lifetime(self) -> Ints:
-        """The lifetime of the subject at each moment, or NOBODY; one that leaves on that frame counts."""
-        if self.known_lifetime is not None:
-            return self.known_lifetime
-        lifetimes = self.session.lifetimes
-        size = self.session.clock.size + 1
-        begin = np.where(lifetimes.first == NOBODY, lifetimes.appear, lifetimes.first)
-        end = np.where(lifetimes.leave == NOBODY, size, lifetimes.leave)
-        order = np.lexsort((begin, lifetimes.name))
-        starts = (lifetimes.name * size + begin)[order]
-        index = np.searchsorted(starts, self.subject * size + self.clock_index, side="right") - 1
-        if not lifetimes.size:
-            return np.full(self.count, NOBODY)
-        lifetime = order[np.maximum(index, 0)]
-        there = (index >= 0) & (lifetimes.name[lifetime] == self.subject) & (end[lifetime] >= self.clock_index)
-        return np.where(there, lifetime, NOBODY)
+        """The lifetime of the subject of each, or NOBODY; of an id that is used again, the last one that had begun."""
+        return self.participants.lifetime
+
+    @property
+    def rows(self) -> tuple[Ints, ...]:
+        """What tells these moments from others."""
+        return self.clock_index, self.order, self.by, self.on
 
     def __getitem__(self, key: str) -> NDArray[Any]:
         """Return one entry of the data of each, as an array; a moment without it is missing (None or NaN).
@@ -173,11 +175,49 @@ class Moments:
         """Return the same moments with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
         if subject not in ("either", "by", "on"):
             raise Misuse(f"with_subject: expected 'by', 'on' or 'either', found {subject!r}")
-        return replace(self, chosen=subject, known_lifetime=None)
+        return replace(self, participants=self.participants.with_subject(subject))
+
+    def without_subject(self) -> Self:
+        """Return the same moments as ones that count for everyone.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().events("bell.rung").without_subject().subjects
+            ('',)
+        """
+        return replace(self, participants=self.participants.with_subject("nobody"))
+
+    def of(self, owner: Literal["parent"]) -> Self:
+        """Return the same moments as those of the parents of their subjects; without those that have none.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().events("bell.rung").of("parent").count
+            0
+        """
+        if owner != "parent":
+            raise Misuse(f"of: expected 'parent', found {owner!r}")
+        label = f"{self.label} of the parent"
+        moved = replace(self, label=label, participants=self.participants.of_parents(label))
+        return moved.pick(np.flatnonzero(moved.subject != NOBODY))
+
+    def for_both(self) -> Self:
+        """Return each moment twice, once for each of its two participants as the subject.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> balls = {"red": {"x": 0.0}, "blue": {"x": 1.0}}
+            >>> trace = make_trace([balls], kinds={"red": "ball", "blue": "ball"}, events=[(0, "hit", "red", "blue")])
+            >>> trace.events("hit").for_both().subjects
+            ('red', 'blue')
+        """
+        as_on = replace(self, participants=self.participants.swapped())
+        both = self.with_subject("by") | as_on.with_subject("by")
+        return replace(both.pick(np.flatnonzero(both.by != NOBODY)), label=self.label)
 
     def with_name(self, label: str) -> Self:
         """Return the same moments under a name of your own, for messages."""
-        return replace(self, label=label)
+        return replace(self, label=label, participants=self.participants.with_label(label))
 
     def where(self, condition: Callable[[Mapping[str, Any]], bool] | NDArray[Any]) -> Self:
         """Return those moments for whose data a function is true, or that an array of flags names."""
@@ -230,8 +270,9 @@ class Moments:
         there = (lifetimes.first <= self.clock_index[:, None]) & (lifetimes.last >= self.clock_index[:, None])
         moment, index = np.nonzero(there)
         lifetime = lifetimes.lifetime[index]
-        name = self.session.lifetimes.name[lifetime] if len(lifetime) else lifetime
-        return replace(self.pick(moment), by=name, chosen="by", known_lifetime=lifetime)
+        kept = self.pick(moment)
+        each = Participants.of_lifetimes(self.session, kept.clock_index, lifetime, self.label)
+        return replace(kept, participants=each)
 
     def once_per_frame(self) -> Self:
         """Return the first moment of each subject on each frame."""
@@ -240,12 +281,12 @@ class Moments:
         return self.pick(np.sort(first))
 
     def during(self, spans: Stretches) -> Self:
-        """Return those moments that lie in the spans of their subject, or in spans without a subject."""
-        return self.pick(np.flatnonzero(spans.covers(self.lifetime, self.clock_index)))
+        """Return those moments that lie in spans of their participants, or in spans of nobody."""
+        return self.pick(np.flatnonzero(spans.covers(self.participants, self.clock_index)))
 
     def outside(self, spans: Stretches) -> Self:
-        """Return those moments that lie in none of the spans."""
-        return self.pick(np.flatnonzero(~spans.covers(self.lifetime, self.clock_index)))
+        """Return those moments that do not lie in spans of their participants, nor in spans of nobody."""
+        return self.pick(np.flatnonzero(~spans.covers(self.participants, self.clock_index, excuses=True)))
 
     def pick(self, indices: Ints) -> Self:
         """Return some of the moments, by their indices."""
@@ -253,26 +294,22 @@ class Moments:
             self,
             clock_index=self.clock_index[indices],
             order=self.order[indices],
-            by=self.by[indices],
-            on=self.on[indices],
+            participants=self.participants.pick(indices),
             data=tuple(self.data[index] for index in indices.tolist()) if self.data else (),
-            known_lifetime=None if self.known_lifetime is None else self.known_lifetime[indices],
         )
 
     def __or__(self, other: "Moments") -> Self:
-        """Return the moments of both, in the order in which they happened, each with the subject that it had."""
+        """Return the moments of both, in the order in which they happened, each with its own participants."""
         clock_index, order = np.hstack((self.clock_index, other.clock_index)), np.hstack((self.order, other.order))
         joined = replace(
             self,
             label=f"{self.label} or {other.label}",
             clock_index=clock_index,
             order=order,
-            by=np.hstack((self.subject, other.subject)),
-            on=np.hstack((self.on, other.on)),
+            participants=self.participants.joined(other.participants),
             data=(*(self.data or ({},) * self.count), *(other.data or ({},) * other.count)),
-            chosen="by",
-            known_lifetime=np.hstack((self.lifetime, other.lifetime)),
             unseen=self.unseen and other.unseen,
+            is_shared=self.is_shared and other.is_shared,
         )
         return joined.pick(np.lexsort((order, clock_index)))
 

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
@@ -117,7 +118,7 @@ def _near_boxes(mine: _Boxes, yours: _Boxes, wide: float) -> tuple[Ints, Ints]:
     slip = 1e-9  # rounding; what is let in too much is measured anyway
     begin = np.searchsorted(keys, block + (mine.low[0] - start + margin) * scale - slip)
     end = np.searchsorted(keys, block + (mine.high[0] - start + 2 * margin + wide) * scale + slip, side="right")
-    one, at = _runs(begin, np.maximum(end - begin, 0))
+    one, at = runs(begin, np.maximum(end - begin, 0))
     other = order[at]
     near = mine.lifetime[one] != yours.lifetime[other]
     for axis in range(len(mine.low)):
@@ -130,16 +131,10 @@ def _on_one_clock_index(mine: _Boxes, yours: _Boxes, one: Ints, other: Ints) -> 
     """Return the indices of the samples of two boxes that are on the same clock_index."""
     begin = np.maximum(mine.clock_index[one], yours.clock_index[other])
     end = np.minimum(mine.clock_index[one] + mine.size[one], yours.clock_index[other] + yours.size[other])
-    pair, clock_index = _runs(begin, np.maximum(end - begin, 0))
+    pair, clock_index = runs(begin, np.maximum(end - begin, 0))
     return (mine.start - mine.clock_index)[one][pair] + clock_index, (yours.start - yours.clock_index)[other][
         pair
     ] + clock_index
-
-
-def _runs(begin: Ints, count: Ints) -> tuple[Ints, Ints]:
-    """Return runs of rising numbers, each from its own beginning, and beside each number which run it is of."""
-    which = np.repeat(np.arange(len(count)), count)
-    return which, np.arange(len(which)) + (begin - np.cumsum(count) + count)[which]
 
 
 def _apart(first: Signal, second: Signal, a: Ints, b: Ints) -> Floats:

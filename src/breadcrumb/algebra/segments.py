@@ -2,16 +2,20 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Generic, Self, TypeVar, overload
 
 import numpy as np
 
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 
 S = TypeVar("S", bound=Samples)
+_EVERYONE = -2
+"""Stands for the samples of all objects."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,14 +43,23 @@ class Segments(Sequence[S], Generic[S]):
         """Return the signal in one of the spans, or the segments of some of them."""
         if isinstance(index, slice):
             return replace(self, spans=self.spans.pick(np.arange(len(self))[index]))
-        lifetime, first, last = self.spans.bounds(index)
+        _, first, last = self.spans.bounds(index)
         signal, track = self.signal, self.signal.track
-        if lifetime == NOBODY:
+        lifetime = int(self._lifetimes[self.spans.in_order[index]])
+        if lifetime == _EVERYONE:
             indices = np.flatnonzero((track.clock_index >= first) & (track.clock_index <= last))
         else:
             ends = track.keys(np.array([lifetime, lifetime]), np.array([first, last + 1]))
-            indices = np.arange(*np.searchsorted(track.key, ends))
+            indices = np.arange(*np.searchsorted(track.key, ends)) if lifetime != NOBODY else np.zeros(0, np.int64)
         return signal.take(indices)
+
+    @cached_property
+    def _lifetimes(self) -> Ints:
+        """Whose samples each span takes."""
+        result = np.full(self.spans.count, NOBODY)
+        for match in matches(self.signal.track, self.spans.participants):
+            result[match.right_rows] = _EVERYONE if match.by_time else match.right
+        return result
 
 
 def joined(pieces: Sequence[S]) -> tuple[S, Ints]:
@@ -70,6 +83,6 @@ def joined(pieces: Sequence[S]) -> tuple[S, Ints]:
     order = np.lexsort((clock_index, lifetime))
     parts = tuple(np.concatenate([one.parts[k] for one in pieces])[order] for k in range(len(first.parts)))
     usable = np.concatenate([one.usable for one in pieces])[order]
-    track = replace(first.track, lifetime=lifetime[order], clock_index=clock_index[order], subject=None)
+    track = replace(first.track, lifetime=lifetime[order], clock_index=clock_index[order], participants=None)
     noise = max(float(np.max(one.noise, initial=0.0)) for one in pieces)
     return replace(first, track=track, parts=parts, valid=usable, known_noise=noise), piece[order]

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, NamedTuple, Self
+from typing import Any, Literal, NamedTuple, Self
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration
 from breadcrumb.algebra.meeting import at_indices, indices_at
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.owners import owned
 from breadcrumb.algebra.samples import largest_of, noise_of, per_second
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.spans import Spans
@@ -24,7 +25,7 @@ from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.unwrapping import unwrapped
 from breadcrumb.algebra.vectors import Vectors
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
+from breadcrumb.model.session import Bools, Floats, Ints
 
 
 class _Turns(NamedTuple):
@@ -56,8 +57,9 @@ class Signal(Vectors):
             raise Misuse(f"{key} of {moments.label}: expected numbers or vectors of numbers, found {values[0]!r}")
         unseen = moments.unseen if moments.count else moments.unseen or f"no {moments.label} to judge"
         track = Track(
-            moments.session, moments.lifetime, moments.clock_index, moments.clock_index, moments.subject, unseen
-        )
+            moments.session, moments.lifetime, moments.clock_index, moments.rows, moments.participants, unseen,
+            moments.label,
+        )  # fmt: skip
         parts = tuple(values.T) if values.ndim == 2 else (values,)
         missing = np.isnan(parts[0])
         valid = ~missing if missing.any() else None
@@ -167,6 +169,15 @@ class Signal(Vectors):
         """
         return self._picked(moments, indices_at(self._samples("at()"), moments, 0))
 
+    def when(self, moments: Moments) -> "Signal":
+        """Return the value of one object at the instants of moments, whoever they are of; of a group, `at` of them.
+
+        What was picked already stays as it is.
+        """
+        if self.track.source is not None:
+            return self
+        return self.at(moments.without_subject() if self.track.one else moments)
+
     def before(self, moments: Moments, by: Duration) -> "Signal":
         """Return the last value that is at least a duration before each moment, within the same lifetime."""
         by = duration(by, "before")
@@ -178,12 +189,34 @@ class Signal(Vectors):
         return self._picked(moments, indices_at(self._samples("after()"), moments, 1, by))
 
     def during(self, spans: Spans) -> Self:
-        """Return the samples that lie in the spans of their object, or in spans without a subject."""
+        """Return the samples that lie in the spans of their object, or in spans of nobody."""
         return self.take(np.flatnonzero(spans.over(self.track)))
 
     def outside(self, spans: Spans) -> Self:
         """Return the samples that lie in none of the spans."""
-        return self.take(np.flatnonzero(~spans.over(self.track)))
+        return self.take(np.flatnonzero(~spans.over(self.track, excuses=True)))
+
+    def of(self, owner: "Literal['parent'] | Signal") -> Self:
+        """Return the same values as ones of each object's parent, or of the object that a property names.
+
+        So two groups are compared of which one belongs to the other.
+
+        Args:
+            owner: `"parent"`, or a text of the same objects that holds an id on each sample.
+
+        Raises:
+            Misuse: two objects have the same owner on a frame, or the property is no text of these objects.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> state = {"tank": {"yaw": 10.0}, "gun": {"yaw": 30.0, "on": "tank"}}
+            >>> trace = make_trace([state], kinds={"tank": "tank", "gun": "gun"})
+            >>> gun = trace.all("gun")
+            >>> (gun.yaw.of(gun.on) - trace.all("tank").yaw).values.tolist()
+            [20.0]
+        """
+        self._samples("of()")
+        return owned(self, owner)
 
     def per(self, spans: Spans) -> "Segments[Self]":
         """Return the signal in each span by itself, in the order in which they begin: one play, hold, hop or lifetime.
@@ -248,19 +281,9 @@ class Signal(Vectors):
 
     def _moments_at(self, clock_index: Ints, lifetime: Ints, word: str) -> Moments:
         """Return turns as moments."""
-        nobody = np.full(len(clock_index), NOBODY)
-        name = self.track.session.lifetimes.name[lifetime] if len(lifetime) else nobody
-        label = f"{word} of {self.name}"
-        return Moments(
-            self.track.session,
-            label,
-            clock_index,
-            nobody,
-            name,
-            nobody,
-            known_lifetime=lifetime,
-            key=self.key.then(f"{word}s"),
-        )
+        track, label = self.track, f"{word} of {self.name}"
+        key = self.key.then(f"{word}s")
+        return Moments.of_lifetimes(track.session, label, clock_index, lifetime, one=track.one, key=key)
 
     def _picked(self, moments: Moments, indices: Ints) -> "Signal":
         return at_indices(self, moments, indices)
@@ -275,4 +298,5 @@ def _stretches(track: Track, on: Bools, label: str) -> Spans:
     """Return the stretches of a lifetime's samples on which a flag is true."""
     goes_on = on & np.hstack((False, on[:-1])) & ~track.first_of_lifetime
     begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.hstack((goes_on[1:], False)))
-    return Spans(track.session, label, track.lifetime[begin], track.clock_index[begin], track.clock_index[end])
+    first, last = track.clock_index[begin], track.clock_index[end]
+    return Spans.of_lifetimes(track.session, label, track.lifetime[begin], first, last, one=track.one)

@@ -2,13 +2,17 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Self
+from typing import Literal, Self
 
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, elapsed, window
+from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.keys import NO_KEY, Key
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.participants import Participants, Subject
+from breadcrumb.algebra.stretches import any_inside, in_lifetimes, is_inside
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
@@ -18,12 +22,12 @@ from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 class Spans:
     """Stretches of recorded frames, from a first to a last clock index, both included; arrays of equal length.
 
-    A span whose lifetime is NOBODY belongs to the session and holds for everyone.
+    A span has the participants of what it was made of; a span of nobody holds for everyone.
     """
 
     session: Session
     label: str
-    lifetime: Ints
+    participants: Participants
     first: Ints
     last: Ints
     unknown: "Spans | None" = None
@@ -32,10 +36,27 @@ class Spans:
     """What they were taken from."""
 
     @classmethod
-    def between(cls, starts: Moments, ends: Moments) -> Self:
-        """Return a span from each start to the next end of the same subject or of nobody, or to the end of the trace.
+    def of_lifetimes(
+        cls, session: Session, label: str, lifetime: Ints, first: Ints, last: Ints, *, one: str = "", key: Key = NO_KEY
+    ) -> Self:
+        """Return spans of lifetimes, or of nobody where one is NOBODY."""
+        who = Participants.of_lifetimes(session, first, lifetime, label, one)
+        return cls(session, label, who, first, last, key=key)
+
+    @classmethod
+    def between(cls, starts: Moments, ends: Moments, *, match: Literal["subject", "pair"] = "subject") -> Self:
+        """Return a span from each start to the next end that goes with it, or to the end of the trace.
 
         Both frames belong to it. An end on the frame of its start counts if it comes behind it.
+
+        Args:
+            starts: the moments at which spans begin; a span has the participants of its start.
+            ends: the moments at which they end; an end of nobody ends them all.
+            match: `"subject"` takes an end with the same lifetimes of all kinds that both have; `"pair"` takes one of
+                the same two participants, whichever of them is `by`, so that two of one kind may meet.
+
+        Raises:
+            Misuse: nothing says which end goes with which start.
 
         Example:
             >>> from breadcrumb.testing import small_trace
@@ -43,12 +64,21 @@ class Spans:
             >>> Spans.between(trace.events("bell.rung"), trace.events("bell.rung")).lengths("frames").tolist()
             [nan]
         """
+        if match not in ("subject", "pair"):
+            raise Misuse(f"between: expected match='subject' or 'pair', found {match!r}")
         label = f"{starts.label} to {ends.label}"
-        everyones = ends.pick(np.flatnonzero(ends.subject == NOBODY))
-        last = np.minimum(
-            _next_clock_index(starts, starts.subject, ends), _next_clock_index(starts, everyones.subject[:1], everyones)
-        )
-        return cls(starts.session, label, starts.lifetime, starts.clock_index, last, key=starts.key)
+        last = np.full(starts.count, starts.session.clock.size - 1)
+        if match == "pair":
+            last = _next_clock_index(starts, ends, _pairs(starts.participants), _pairs(ends.participants))
+        else:
+            for found in matches(starts.participants, ends.participants):
+                some, others = (
+                    starts.pick(_indices(found.left_rows, starts)),
+                    ends.pick(_indices(found.right_rows, ends)),
+                )
+                following = _next_clock_index(some, others, found.left, found.right)
+                last[found.left_rows] = np.minimum(last[found.left_rows], following)
+        return cls(starts.session, label, starts.participants, starts.clock_index, last, key=starts.key)
 
     @classmethod
     def following(cls, moments: Moments, length: Duration, *, own_frame: bool = False) -> Self:
@@ -65,16 +95,48 @@ class Spans:
         first, last = moments.clock_index + (0 if own_frame else 1), np.minimum(last, clock.size - 1)
         there = first <= last
         label = f"{length} after {moments.label}"
-        return cls(moments.session, label, moments.lifetime[there], first[there], last[there], key=moments.key)
+        who = moments.participants.pick(np.flatnonzero(there))
+        return cls(moments.session, label, who, first[there], last[there], key=moments.key)
 
     @property
     def count(self) -> int:
         """How many there are."""
         return len(self.first)
 
+    @property
+    def lifetime(self) -> Ints:
+        """The lifetime of the subject of each, or NOBODY."""
+        return self.participants.lifetime
+
     def with_name(self, label: str) -> Self:
         """Return the same spans under a name of your own, for messages."""
-        return replace(self, label=label)
+        return replace(self, label=label, participants=self.participants.with_label(label))
+
+    def with_subject(self, subject: Subject) -> Self:
+        """Return the same spans with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
+        if subject not in ("either", "by", "on"):
+            raise Misuse(f"with_subject: expected 'by', 'on' or 'either', found {subject!r}")
+        return replace(self, participants=self.participants.with_subject(subject))
+
+    def of(self, owner: Literal["parent"]) -> Self:
+        """Return the same spans as those of the parents of their subjects; without those that have none."""
+        if owner != "parent":
+            raise Misuse(f"of: expected 'parent', found {owner!r}")
+        label = f"{self.label} of the parent"
+        moved = replace(self, label=label, participants=self.participants.of_parents(label), unknown=None)
+        return moved._picked(np.flatnonzero(moved.participants.subject != NOBODY))
+
+    def without_subject(self) -> Self:
+        """Return the frames that lie in any of the spans, as spans that hold for everyone.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").lifetimes.without_subject().starts().subjects
+            ('',)
+        """
+        nobody = np.full(self.count, NOBODY)
+        everyones = Spans.of_lifetimes(self.session, self.label, nobody, self.first, self.last, key=self.key)
+        return replace(self, participants=everyones.participants).merged()
 
     def __len__(self) -> int:
         return self.count
@@ -96,7 +158,7 @@ class Spans:
         """
         if not -self.count <= index < self.count:
             raise IndexError(f"{self.label}: there are {self.count} spans, and no span {index}")
-        at = self._by_beginning[index]
+        at = self.in_order[index]
         return int(self.lifetime[at]), int(self.first[at]), int(self.last[at])
 
     def __bool__(self) -> bool:
@@ -110,30 +172,39 @@ class Spans:
     __hash__ = None  # type: ignore[assignment]
 
     def __or__(self, other: "Spans") -> Self:
-        return self._covered_by((self, 1), (other, 1), least=1, label=f"{self.label} or {other.label}")
+        label = f"{self.label} or {other.label}"
+        return self._with(other.participants, other.first, other.last)._covered(label=label)
 
     def __and__(self, other: "Spans") -> Self:
-        both = (self.merged(), 1), (self._shared(other, "&").merged(), 1)
-        return self._covered_by(*both, least=2, label=f"{self.label} and {other.label}")
+        label = f"{self.label} and {other.label}"
+        mine, yours = (other, self) if self._is_everyones else (self, other)  # what is of somebody stays so
+        mine = mine.merged()
+        return replace(self, participants=mine.participants, first=mine.first, last=mine.last)._with_weighted(
+            mine._shared(yours), 1, least=2, label=label
+        )
 
     def __sub__(self, other: "Spans") -> Self:
-        both = (self.merged(), 1), (self._shared(other, "-").merged(), -1)
-        return self._covered_by(*both, least=1, label=f"{self.label} without {other.label}")
+        mine = self.merged()
+        if self.count and other.count and self._is_everyones and not other._is_everyones:
+            raise Misuse(
+                f"{self.label} - {other.label}: the first counts for everyone, and the second does not; "
+                "take the union of all with .without_subject()"
+            )
+        yours = mine._shared(other, excuses=True)
+        return mine._with_weighted(yours, -1, least=1, label=f"{self.label} without {other.label}")
 
     def pick(self, indices: Ints) -> Self:
         """Return some of the spans, by their indices in the order in which they begin."""
-        order = self._by_beginning[indices]
-        return replace(
-            self, lifetime=self.lifetime[order], first=self.first[order], last=self.last[order], unknown=None
-        )
+        return self._picked(self.in_order[indices])
 
     @cached_property
-    def _by_beginning(self) -> Ints:
-        return np.lexsort((self.lifetime, self.first))
+    def in_order(self) -> Ints:
+        """The indices of the spans in the order in which they begin."""
+        return np.lexsort((self.participants.code, self.first))
 
     def merged(self) -> Self:
         """Return the same frames in the fewest spans."""
-        return self._covered_by((self, 1), least=1, label=self.label)
+        return self._covered(label=self.label)
 
     def grown(self, by: Duration) -> Self:
         """Return the spans with both ends moved out by a duration, but not beyond the trace; merged where they meet."""
@@ -163,121 +234,159 @@ class Spans:
 
     def edges(self) -> tuple[Moments, Moments]:
         """Return the starts and the ends, in the order of the spans, so that they can be compared one by one."""
-        nobody = np.full(self.count, NOBODY)
-        names = self.session.lifetimes.name
-        by = np.where(self.lifetime == NOBODY, NOBODY, names[self.lifetime] if len(names) else NOBODY)
-        start, end = (
-            Moments(
-                self.session,
-                f"{what} of {self.label}",
-                clock_index,
-                nobody,
-                by,
-                nobody,
-                known_lifetime=self.lifetime,
-                key=self.key.then(f"{what}s"),
-            )
-            for what, clock_index in (("start", self.first), ("end", self.last))
-        )
-        return start, end
+        everything = np.arange(self.count)
+        return self._moments("start", self.first, everything), self._moments("end", self.last, everything)
 
-    def covers(self, lifetime: Ints, clock_index: Ints) -> Bools:
-        """Return whether each lifetime is in one of its spans, or in one without a subject, on that clock index."""
-        everyone = self.lifetime == NOBODY
+    def covers(self, participants: Participants, clock_index: Ints, *, excuses: bool = False) -> Bools:
+        """Return whether each row lies, on that clock index, in a span that goes with it.
+
+        Raises:
+            Misuse: nothing says which spans go with which rows.
+        """
+        inside = np.zeros(len(clock_index), np.bool_)
         size = self.session.clock.size + 1
-        inside = _inside(clock_index, self.first[everyone], self.last[everyone])
-        owned = ~everyone
-        if owned.any():
-            own = self.lifetime[owned] * size
-            inside |= _inside(lifetime * size + clock_index, own + self.first[owned], own + self.last[owned])
+        for match in matches(participants, self.participants, excuses=excuses):
+            at = match.left * size + clock_index[match.left_rows]
+            mine = match.right != NOBODY
+            own = (match.right * size)[mine]
+            first, last = own + self.first[match.right_rows][mine], own + self.last[match.right_rows][mine]
+            inside[match.left_rows] |= (match.left != NOBODY) & is_inside(at, first, last)
         return inside
 
-    def over(self, track: Track) -> Bools:
-        """Return which samples of a track lie in a span of their lifetime, or in one without a subject."""
-        if track.source is not None:
-            return self.covers(track.lifetime, track.clock_index)
-        size = self.session.clock.size
-        everyone = self.lifetime == NOBODY
+    def over(self, track: Track, *, excuses: bool = False) -> Bools:
+        """Return which samples of a track lie in a span that goes with them.
+
+        Raises:
+            Misuse: nothing says which spans go with which samples.
+        """
+        if track.participants is not None:
+            return self.covers(track.participants, track.clock_index, excuses=excuses)
         inside = np.zeros(track.size, np.bool_)
-        if everyone.any():
-            begun = np.bincount(self.first[everyone], minlength=size + 1)
-            over = np.bincount(self.last[everyone] + 1, minlength=size + 1)
-            inside = (np.cumsum(begun - over) > 0)[track.clock_index]
-        owned = self.pick(np.flatnonzero(~everyone[self._by_beginning])).merged()
-        begin = np.searchsorted(track.key, track.keys(owned.lifetime, owned.first))
-        end = np.searchsorted(track.key, track.keys(owned.lifetime, owned.last), side="right")
-        lengths = np.diff(np.hstack((0, np.stack([begin, end], axis=1).ravel(), track.size)))
-        return np.asarray(inside | np.repeat(np.arange(len(lengths)) % 2 == 1, lengths))
+        for match in matches(track, self.participants, excuses=excuses):
+            if match.by_time:
+                inside |= any_inside(self.first[match.right_rows], self.last[match.right_rows], self.session)[
+                    track.clock_index
+                ]
+                continue
+            rows = _indices(match.right_rows, self)[match.right != NOBODY]
+            inside |= in_lifetimes(track, match.right[match.right != NOBODY], self.first[rows], self.last[rows])
+        return inside
 
-    def _shared(self, other: "Spans", sign: str) -> "Spans":
-        """Return other spans in which those without a subject are given to each lifetime that has spans here."""
-        mine = np.unique(self.lifetime[self.lifetime != NOBODY])
-        everyone, owned = other.lifetime == NOBODY, other.lifetime != NOBODY
-        if owned.any() and (self.lifetime == NOBODY).any():
-            raise Misuse(f"{self.label} {sign} {other.label}: the first has no subjects, the second has")
-        count = int(everyone.sum())
-        return Spans(
-            other.session,
-            other.label,
-            np.hstack((other.lifetime, np.repeat(mine, count))),
-            np.hstack((other.first, np.tile(other.first[everyone], len(mine)))),
-            np.hstack((other.last, np.tile(other.last[everyone], len(mine)))),
+    @property
+    def _is_everyones(self) -> bool:
+        return not any(one.kinds or one.has_things for one in self.participants.origins)
+
+    def each_of(self, track: Track) -> Self:
+        """Return the spans that go with a track's lifetimes, each with its lifetime; one of everyone's once for each.
+
+        Raises:
+            Misuse: nothing says which spans go with which samples.
+        """
+        lifetimes, first = track.lifetime[track.starts], track.clock_index[track.starts]
+        last = track.clock_index[np.hstack((track.starts[1:], track.size))[: len(track.starts)] - 1]
+        every, found = np.arange(self.count), [np.zeros((0, 2), np.int64)]
+        for match in matches(track, self.participants):
+            rows = every[match.right_rows]
+            if match.by_time:
+                there = (first <= self.last[rows, None]) & (last >= self.first[rows, None])
+                which, index = np.nonzero(there)
+                found.append(np.stack([rows[which], lifetimes[index]], axis=1))
+            else:
+                mine = np.isin(match.right, lifetimes)
+                found.append(np.stack([rows[mine], match.right[mine]], axis=1))
+        spans, lifetime = np.concatenate(found).T
+        return type(self).of_lifetimes(
+            self.session, self.label, lifetime, self.first[spans], self.last[spans], key=self.key
         )
 
-    def _covered_by(self, *several: tuple["Spans", int], least: int, label: str) -> Self:
-        """Return the stretches of each lifetime on which the weights of spans that lie there make at least so much."""
-        lifetime = np.concatenate([np.hstack((one.lifetime, one.lifetime)) for one, _ in several])
-        clock_index = np.concatenate([np.hstack((one.first, one.last + 1)) for one, _ in several])
-        step = np.concatenate([np.repeat([weight, -weight], one.count) for one, weight in several])
-        if not len(clock_index):
-            return replace(self, label=label, lifetime=lifetime, first=clock_index, last=clock_index, unknown=None)
-        order = np.lexsort((clock_index, lifetime))
-        lifetime, clock_index, step = lifetime[order], clock_index[order], step[order]
-        edge = np.flatnonzero(
-            np.hstack((True, (lifetime[1:] != lifetime[:-1]) | (clock_index[1:] != clock_index[:-1])))
+    def _shared(self, other: "Spans", *, excuses: bool = False) -> "Spans":
+        """Return other spans with the participants of these, once for each of these whom they go with."""
+        _, one_each = np.unique(self.participants.code, return_index=True)
+        groups = self.participants.pick(one_each)
+        rows, others = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+        for match in matches(groups, other.participants, excuses=excuses):
+            order = np.argsort(match.right, kind="stable")
+            begin, end = (np.searchsorted(match.right[order], match.left, side=side) for side in ("left", "right"))
+            which, at = runs(begin, np.where(match.left == NOBODY, 0, end - begin))
+            rows.append(_indices(match.left_rows, groups)[which])
+            others.append(_indices(match.right_rows, other)[order[at]])
+        mine, yours = np.concatenate(rows), np.concatenate(others)
+        return Spans(other.session, other.label, groups.pick(mine), other.first[yours], other.last[yours]).merged()
+
+    def _with(self, participants: Participants, first: Ints, last: Ints) -> Self:
+        joined = self.participants.joined(participants)
+        return replace(
+            self,
+            participants=joined,
+            first=np.hstack((self.first, first)),
+            last=np.hstack((self.last, last)),
+            unknown=None,
         )
-        on = np.add.reduceat(step, edge).cumsum() >= least
-        before = np.hstack((False, on[:-1]))
+
+    def _with_weighted(self, other: "Spans", weight: int, *, least: int, label: str) -> Self:
+        weights = np.repeat([1, weight], [self.count, other.count])
+        return self._with(other.participants, other.first, other.last)._covered(weights, least=least, label=label)
+
+    def _covered(self, weight: Ints | None = None, *, least: int = 1, label: str) -> Self:
+        """Return the stretches on which the weights of the spans of the same participants make at least so much."""
+        row = np.tile(np.arange(self.count), 2)
+        clock_index = np.hstack((self.first, self.last + 1))
+        step = np.repeat([1, -1], self.count) if weight is None else np.hstack((weight, -weight))
+        code = self.participants.code[row]
+        order = np.lexsort((clock_index, code))
+        row, clock_index, step, code = row[order], clock_index[order], step[order], code[order]
+        fresh = (code[1:] != code[:-1]) | (clock_index[1:] != clock_index[:-1])
+        edge = np.flatnonzero(np.hstack((True, fresh))[: len(row)])
+        on = np.add.reduceat(step, edge).cumsum() >= least if len(edge) else np.zeros(0, np.bool_)
+        before = np.hstack((False, on[:-1]))[: len(on)]
         begin, end = edge[on & ~before], edge[before & ~on]
-        first, last = clock_index[begin], clock_index[end] - 1
-        return replace(self, label=label, lifetime=lifetime[begin], first=first, last=last, unknown=None)
+        kept = replace(self._picked(row[begin]), label=label, first=clock_index[begin], last=clock_index[end] - 1)
+        return replace(kept, participants=replace(kept.participants, clock_index=kept.first))
+
+    def _picked(self, rows: Ints) -> Self:
+        return replace(
+            self, participants=self.participants.pick(rows), first=self.first[rows], last=self.last[rows], unknown=None
+        )
 
     def _ends_of(self, what: str, clock_index: Ints) -> Moments:
-        names = self.session.lifetimes.name
-        by = np.where(self.lifetime == NOBODY, NOBODY, names[self.lifetime] if len(names) else NOBODY)
-        order = np.lexsort((np.arange(self.count), clock_index))
-        nobody = np.full(self.count, NOBODY)
+        return self._moments(what, clock_index, np.lexsort((np.arange(self.count), clock_index)))
+
+    def _moments(self, what: str, clock_index: Ints, order: Ints) -> Moments:
         label = f"{what} of {self.label}"
-        return Moments(
-            self.session, label, clock_index[order], nobody, by[order], nobody, known_lifetime=self.lifetime[order],
-            key=self.key.then(f"{what}s"),
-        )  # fmt: skip
+        who = self.participants
+        who = replace(who, clock_index=clock_index, known=(who.by_lifetime, who.on_lifetime)).pick(order)
+        nobody = np.full(self.count, NOBODY)
+        key = self.key.then(f"{what}s")
+        return Moments(self.session, label, clock_index[order], nobody, who.with_label(label), key=key)
 
     def _meaning(self) -> list[tuple[int, ...]]:
         return sorted(zip(self.lifetime.tolist(), self.first.tolist(), self.last.tolist(), strict=True))
 
 
-def _next_clock_index(starts: Moments, subject: Ints, ends: Moments) -> Ints:
-    """Return the clock index of a subject's first end after each start; the last clock index where there is none."""
+def _next_clock_index(starts: Moments, ends: Moments, at_start: Ints, at_end: Ints) -> Ints:
+    """Return the clock index of the first end of its key after each start; the last clock index where there is none."""
     beyond = np.full(starts.count, starts.session.clock.size - 1)
     if not ends.count:
         return beyond
     clock_indices = starts.session.clock.size + 1
     high = int(max(ends.order.max(initial=0), starts.order.max(initial=0))) + 2
-    at_start = (subject * clock_indices + starts.clock_index) * high + starts.order
-    at_end = (ends.subject * clock_indices + ends.clock_index) * high + ends.order
-    order = np.argsort(at_end, kind="stable")
-    index = np.searchsorted(at_end[order], at_start, side="right")
+    wanted = (at_start * clock_indices + starts.clock_index) * high + starts.order
+    found = (at_end * clock_indices + ends.clock_index) * high + ends.order
+    order = np.argsort(found, kind="stable")
+    index = np.searchsorted(found[order], wanted, side="right")
     close = order[np.minimum(index, ends.count - 1)]
-    fits = (index < ends.count) & (ends.subject[close] == subject)
+    fits = (index < ends.count) & (at_end[close] == at_start) & (at_start != NOBODY)
     return np.where(fits, ends.clock_index[close], beyond)
 
 
-def _inside(index: Ints, first: Ints, last: Ints) -> Bools:
-    """Return whether each index lies in one of the stretches, which may overlap and come in any order."""
-    if not len(first):
-        return np.zeros(len(index), np.bool_)
-    started = np.searchsorted(np.sort(first), index, side="right")
-    ended = np.searchsorted(np.sort(last), index, side="left")
-    inside: Bools = started > ended
-    return inside
+def _pairs(participants: Participants) -> Ints:
+    """Return a number for the two participants of each row, whichever is by."""
+    session = participants.session
+    by, on = participants.codes
+    size = session.lifetimes.size + len(session.names) + 1
+    return np.asarray((np.minimum(by, on) + 1) * size + np.maximum(by, on))
+
+
+def _indices(rows: Ints | slice, of: Participants | Moments | Spans) -> Ints:
+    count = of.size if isinstance(of, Participants) else of.count
+    return np.arange(count)[rows] if isinstance(rows, slice) else rows

@@ -1,11 +1,12 @@
 """Tracks: which lifetime and which frame each value of a signal belongs to."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from breadcrumb.algebra.extremes import extremes_of
+from breadcrumb.algebra.participants import Participants
 from breadcrumb.model.freezing import read_only
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
@@ -19,13 +20,16 @@ class Track:
     """The lifetime of each sample; NOBODY where there is none."""
     clock_index: Ints
     """The clock index of each sample."""
-    source: object = None
+    source: tuple[Ints, ...] | None = None
     """What the samples were picked at, if they were picked; then they come in its order and may repeat."""
-    subject: Ints | None = None
-    """Of whom each sample is, as an index into the session's names, where that is not the owner of the lifetime."""
-
+    participants: Participants | None = None
+    """Who takes part in the moments that the samples were picked at."""
     unseen: str = ""
     """Why there are no samples, if the kind was not seen; its properties are then not known either."""
+    whose: str = "the signal"
+    """Whose samples they are, for messages."""
+    one: str = ""
+    """The id of the object, if one was asked for and not a group."""
 
     @property
     def size(self) -> int:
@@ -34,8 +38,8 @@ class Track:
 
     def name_at(self, indices: Ints) -> Ints:
         """Return of whom some samples are, as indices into the session's names."""
-        if self.subject is not None:
-            return self.subject[indices]
+        if self.participants is not None:
+            return self.participants.subject[indices]
         lifetime = self.lifetime[indices]
         names = self.session.lifetimes.name
         return np.where(lifetime == NOBODY, NOBODY, names[lifetime]) if len(names) else np.full(len(indices), NOBODY)
@@ -57,7 +61,7 @@ class Track:
     @cached_property
     def name(self) -> Ints:
         """Of whom each sample is, as an index into the session's names."""
-        return self.subject if self.subject is not None else self.name_at(np.arange(self.size))
+        return self.name_at(np.arange(self.size))
 
     @cached_property
     def starts(self) -> Ints:
@@ -108,6 +112,13 @@ class Track:
         return np.unique(self.name_at(self.runs))
 
     @cached_property
+    def kinds(self) -> tuple[str, ...]:
+        """The kinds of the objects that have samples here."""
+        lifetime = self.lifetime[self.starts]
+        found = np.unique(self.session.lifetimes.kind[lifetime[lifetime != NOBODY]]).tolist()
+        return tuple(self.session.kinds[kind] for kind in found)
+
+    @cached_property
     def by_clock_index(self) -> tuple[Ints, Ints]:
         """The clock indices, rising, and the index of the sample on each."""
         order = np.argsort(self.clock_index, kind="stable")
@@ -142,13 +153,21 @@ class Track:
 
     def take(self, indices: Ints) -> "Track":
         """Return the track of some of these samples."""
-        subject = None if self.subject is None else self.subject[indices]
-        return Track(self.session, self.lifetime[indices], self.clock_index[indices], self.source, subject, self.unseen)
+        source = None if self.source is None else tuple(column[indices] for column in self.source)
+        return replace(
+            self,
+            lifetime=self.lifetime[indices],
+            clock_index=self.clock_index[indices],
+            source=source,
+            participants=None if self.participants is None else self.participants.pick(indices),
+        )
 
     def same_as(self, other: "Track") -> bool:
         """Tell whether samples of the two tracks belong together one by one."""
-        if self is other or (self.source is not None and self.source is other.source and self.size == other.size):
+        if self is other:
             return True
+        if self.source is not None and other.source is not None:
+            return all(a is b or np.array_equal(a, b) for a, b in zip(self.source, other.source, strict=True))
         return (
             self.size == other.size
             and bool(np.array_equal(self.clock_index, other.clock_index))

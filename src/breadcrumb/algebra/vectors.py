@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 
@@ -84,14 +84,15 @@ class Vectors(Arithmetic):
         total = np.sum(product.parts, axis=0)
         return replace(product, name=f"{self.name} . {called(other)}", parts=(total,))
 
-    def distance_to(self, other: Operand) -> Self:
-        """Return how far a position is from another one or from a point given as numbers, centre to centre.
+    def distance_to(self, other: "Operand | Camera[Self]") -> Self:
+        """Return how far a position is from an object, another position or a point given as numbers, centre to centre.
 
         A point of two numbers is compared with a position of three parts in plan view.
         """
-        flat = isinstance(other, Sequence) and len(other) == 2
+        place = _position_of(other)
+        flat = isinstance(place, Sequence) and len(place) == 2
         mine = self.plan if flat else self
-        return replace((mine - other).norm(), name=f"distance of {mine.name} to {called(other)}", unit=self.unit)
+        return replace((mine - place).norm(), name=f"distance of {mine.name} to {called(place)}", unit=self.unit)
 
     def depth_in(self, region: Region) -> Self:
         """Return how far inside a region's border a position is; negative outside.
@@ -205,19 +206,22 @@ class Vectors(Arithmetic):
         nothing = self.track.unseen or camera.signal("position").track.unseen
         return self if nothing else on_screen(self, camera)
 
-    def relative_to(self, origin: Operand, turn: Self | None = None) -> Self:
+    def relative_to(self, origin: "Operand | Camera[Self]", turn: Self | None = None) -> Self:
         """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
 
         Args:
-            origin: the owner's position.
-            turn: the owner's angle in plan, or its quaternion; None if it does not turn.
+            origin: the owner, whose `orientation` or `yaw` is its turn if it has one, or its position.
+            turn: the owner's angle in plan, or its quaternion; None if it does not turn, or if the owner is given.
         """
-        offset = self - origin
+        if turn is None:
+            turn = _turn_of(origin)
+        place = _position_of(origin)
+        offset = self - place
         parts = offset.parts
         if turn is not None and not self.track.unseen:
             offset, by = meet_tracks(offset, turn)
             parts = turned(offset.parts, by, back=True)
-        name = f"{self.name} relative to {called(origin)}"
+        name = f"{self.name} relative to {called(place)}"
         return replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
 
     def to_world(self, origin: Operand, turn: Self | None = None) -> Self:
@@ -232,3 +236,19 @@ class Vectors(Arithmetic):
             mine, by = meet_tracks(mine, turn)
             mine = replace(mine, parts=turned(mine.parts, by, back=False))
         return replace(mine + origin, name=f"{self.name} in the world")
+
+
+_TURNS = ("orientation", "yaw")
+"""The properties that say how an object is turned, the first one that it has."""
+
+
+def _position_of(other: Any) -> Operand:
+    """Return the position of an object; anything else as it is."""
+    place: Operand = other.signal("position") if hasattr(other, "signal") else other
+    return place
+
+
+def _turn_of(other: Any) -> Any:
+    """Return how an object is turned; None if it is no object, or has no such property."""
+    named = [name for name in _TURNS if name in getattr(other, "properties", ())]
+    return other.signal(named[0]) if named else None

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any, ParamSpec, TypeAlias, TypedDict
 
 from breadcrumb.algebra.durations import Duration
+from breadcrumb.algebra.matching import noting_matches
 from breadcrumb.algebra.samples import per_second
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.checks.describing import as_data, in_words, subject_of
@@ -225,12 +226,12 @@ def check(
             first = bound.get(declaration.first, ())
             _refuse_a_plain_value(declaration.name, first)
             own = {name: value for name, value in given.items() if passes_on or name not in common}
-            with within_the_library():
+            with within_the_library(), noting_matches() as matched:
                 verdict = function(*args, **own)  # type: ignore[arg-type]
                 few = "" if passes_on else _too_few(verdict, first, **common)
             rule = declaration.rule(bound, common.get("id", ""))
-            changed = {"outcome": Outcome.UNTESTED, "why_untested": few} if few else {}
-            verdict = replace(verdict, rule=rule, **changed)  # type: ignore[arg-type]
+            changed: dict[str, Any] = {"outcome": Outcome.UNTESTED, "why_untested": few} if few else {}
+            verdict = replace(verdict, rule=rule, matched=tuple(dict.fromkeys(matched)), **changed)
             collector = active_collector()
             return verdict if collector is None else collector.makes(verdict)
 

@@ -8,12 +8,12 @@ from breadcrumb.model.session import Bools, Ints, Session
 
 
 def asked_about(moments: Moments, during: Spans | None, except_during: Spans | None) -> Bools:
-    """Return which moments lie in the spans of their subject, or of nobody, and outside of others."""
+    """Return which moments lie in the spans of their participants, or of nobody, and outside of others."""
     asked = np.ones(moments.count, np.bool_)
     if during is not None:
-        asked &= during.covers(moments.lifetime, moments.clock_index)
+        asked &= during.covers(moments.participants, moments.clock_index)
     if except_during is not None:
-        asked &= ~except_during.covers(moments.lifetime, moments.clock_index)
+        asked &= ~except_during.covers(moments.participants, moments.clock_index, excuses=True)
     return asked
 
 

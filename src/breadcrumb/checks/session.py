@@ -9,6 +9,7 @@ import numpy as np
 from breadcrumb.algebra.durations import SAME_TIME, Duration, duration
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.declaration import Common, check, demand, of_measure
 from breadcrumb.checks.scoping import frames_asked_about
 from breadcrumb.errors import Misuse, UnknownName
@@ -356,14 +357,15 @@ def _changes(trace: Trace, kind: str, name: str, scope: Scope) -> Iterator[tuple
     lifetime, clock_index = trace.data.index(kind)
     known = np.arange(len(lifetime)) if column.valid is None else np.flatnonzero(column.valid)
     values, whose = column.values[known], lifetime[known]
+    track = Track(trace.data.session, whose, clock_index[known], whose=f"every {kind}")
     changed = (values[1:] != values[:-1]) & (whose[1:] == whose[:-1])
     if values.dtype.kind == "f":
         changed &= ~(np.isnan(values[1:]) & np.isnan(values[:-1]))
     if scope.during is not None:
-        inside = scope.during.covers(whose, clock_index[known])
+        inside = scope.during.over(track)
         changed &= inside[1:] & inside[:-1]
     if scope.except_during is not None:
-        outside = ~scope.except_during.covers(whose, clock_index[known])
+        outside = ~scope.except_during.over(track, excuses=True)
         changed &= outside[1:] & outside[:-1]
     turns = np.flatnonzero(changed)
     _, first = np.unique(whose[turns], return_index=True)

@@ -87,7 +87,7 @@ def _part(trace: Trace, begin: float | None, end: float | None) -> Trace:
     last = session.clock.size - 1 if end is None else row_of(trace, end)
     if last < first:
         raise Misuse(f"--to: expected a frame that is not before frame {session.clock.frames[first]}")
-    return trace.during(Spans(session, "what is drawn", np.array([NOBODY]), np.array([first]), np.array([last])))
+    return trace.during(Spans.of_lifetimes(session, "what is drawn", *(np.array([at]) for at in (NOBODY, first, last))))
 
 
 def _objects(trace: Trace, name: str) -> Objects:

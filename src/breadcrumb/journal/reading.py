@@ -136,7 +136,7 @@ class JournalReader:
         self.about: dict[str, Any] = _about(path, self._head) if begins else {}
         self.seal: Seal | None = None
         self._reserve: Seal | None = None
-        """What was written into the reserve, if the seal had no room."""
+        """What was written into the reserve, if the seal did not fit."""
         self.last: JournalFrame | None = None
         """The last frame so far."""
         self._tables: dict[int, Table] = {}

@@ -156,7 +156,7 @@ class JournalWriter:
         return _json({"frames": self._frames, "records": list(map(plain, records)), "facts": list(map(plain, facts))})
 
     def _write_into_reserve(self, body: bytes) -> None:
-        """Overwrite the reserve, which takes no more room; a file that is appended to is opened anew for it."""
+        """Overwrite the reserve, which takes no more space; a file that is appended to is opened anew for it."""
         if len(body) > RESERVE_SIZE:
             return
         body = body.ljust(RESERVE_SIZE)

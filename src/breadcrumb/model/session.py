@@ -176,6 +176,18 @@ class Session:
     def __post_init__(self) -> None:
         object.__setattr__(self, "about", frozen(self.about))
 
+    @cached_property
+    def lone_kinds(self) -> frozenset[str]:
+        """The kinds of which there are never two at a time."""
+        first, last, kind = (
+            column[self.lifetimes.first != NOBODY]
+            for column in (self.lifetimes.first, self.lifetimes.last, self.lifetimes.kind)
+        )
+        order = np.lexsort((first, kind))
+        first, last, kind = first[order], last[order], kind[order]
+        shared = (kind[1:] == kind[:-1]) & (first[1:] <= last[:-1])
+        return frozenset(self.kinds) - {self.kinds[index] for index in np.unique(kind[1:][shared]).tolist()}
+
     @property
     def is_cut(self) -> bool:
         """Whether the recording broke off."""

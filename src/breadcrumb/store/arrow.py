@@ -54,6 +54,7 @@ def column_data(array: Any) -> ColumnData:
 
     Raises:
         TypeError: it holds neither numbers nor flags nor texts.
+        ValueError: it refers to a text that it does not hold.
     """
     array = _numbers_or_codes(_one_chunk(array))
     valid = _valid(array)
@@ -61,7 +62,10 @@ def column_data(array: Any) -> ColumnData:
         indices = _plain(array.indices.cast(pa.int64()), np.dtype("<i8"))
         if valid is not None:
             indices = np.where(valid, indices, 0)
-        return ColumnData(indices, valid, tuple(array.dictionary.to_pylist()) or ("",))
+        texts = tuple(array.dictionary.to_pylist()) or ("",)
+        if len(indices) and not 0 <= indices.min() <= indices.max() < len(texts):
+            raise ValueError(f"expected codes of {len(texts)} texts, found {indices.max()}")
+        return ColumnData(indices, valid, texts)
     if pa.types.is_boolean(array.type):
         return ColumnData(_unpack(array.buffers()[1], array), valid)
     numbers = _plain(array, np.dtype("<f8"))

@@ -111,12 +111,13 @@ class Objects:
         """The stretches of frames on which each lifetime was sampled."""
         lifetimes = self._data.session.lifetimes
         sampled = self._lifetimes[lifetimes.first[self._lifetimes] != NOBODY]
-        return Spans(
+        return Spans.of_lifetimes(
             self._data.session,
             f"lifetimes of {self.called}",
             sampled,
             lifetimes.first[sampled],
             lifetimes.last[sampled],
+            one=self._one,
             key=self.key.then("lifetimes"),
         )
 
@@ -195,6 +196,11 @@ class Objects:
             key=key,
         )  # fmt: skip
 
+    @property
+    def _one(self) -> str:
+        """The id of the object, if one was asked for."""
+        return "" if self.is_group else next(iter(self.ids), "")
+
     @cached_property
     def _recorded_signals(self) -> dict[str, Signal]:
         """The properties that were asked for: what was found out of one, such as its extremes, serves every check."""
@@ -203,7 +209,7 @@ class Objects:
     @cached_property
     def _whole_track(self) -> Track:
         lifetime, clock_index = self._data.index(self.kind)
-        return Track(self._data.session, lifetime, clock_index)
+        return Track(self._data.session, lifetime, clock_index, whose=self.called, one=self._one)
 
     @cached_property
     def _everyone(self) -> bool:
@@ -219,24 +225,23 @@ class Objects:
     def _track(self) -> Track:
         if self._unseen or not self._data.columns(self.kind):
             nothing = np.zeros(0, np.int64)
-            return Track(self._data.session, nothing, nothing, unseen=self._unseen or f"no sample of {self.called}")
+            unseen = self._unseen or f"no sample of {self.called}"
+            return Track(self._data.session, nothing, nothing, unseen=unseen, whose=self.called, one=self._one)
         return self._whole_track if self._everyone else self._whole_track.take(self._indices)
 
     def _lifetime_moments(self, clock_indices: Ints, what: str, key: str) -> Moments:
         session = self._data.session
         lifetimes = self._lifetimes[clock_indices[self._lifetimes] != NOBODY]
         lifetimes = lifetimes[np.argsort(clock_indices[lifetimes], kind="stable")]
-        nobody = np.full(len(lifetimes), NOBODY)
-        by = session.lifetimes.name[lifetimes] if len(lifetimes) else nobody
         one = (
             f"{'an' if self.kind[:1] in 'aeiou' else 'a'} {self.kind}"
             if self.called.startswith("every ")
             else self.called
         )
         label = f"{what} of {one}"
-        return Moments(
-            session, label, clock_indices[lifetimes], nobody, by, nobody, known_lifetime=lifetimes, unseen=self._unseen,
-            key=self.key.then(key),
+        return Moments.of_lifetimes(
+            session, label, clock_indices[lifetimes], lifetimes, one=self._one, unseen=self._unseen,
+            is_shared=True, key=self.key.then(key),
         )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.participants import KindPair, Origin, Participants
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_of
@@ -85,6 +86,8 @@ class Trace:
         return Vocabulary(
             frozenset((*session.kinds, *session.declared_kinds)),
             frozenset((*session.events.kinds, *session.declared_events)),
+            frozenset(session.names),
+            {event: frozenset(pairs) for event, pairs in session.participants.items()},
         )
 
     @property
@@ -149,30 +152,57 @@ class Trace:
             >>> small_trace().events("bell.rung").frames.tolist()
             [2]
         """
-        events = self.data.session.events
+        session, here = self.data.session, known_here(self.vocabulary)
+        events = session.events
         look_at(f"event {name}")
-        unseen, known = "", known_here(self.vocabulary).events
         indices = events.indices_of(name)
-        if not len(indices):
-            unseen = "" if name in events.kinds else why_unseen("event", name, known, self.label)
+        unseen = "" if len(indices) else why_unseen("event", name, here.events, self.label)
+        is_known = name in here.events
         for wanted, who in ((by, events.by), (on, events.on)):
-            if wanted is not None and len(indices):
-                named = self._name_indices(wanted)
-                indices = indices[np.isin(who[indices], self._with_parts(named) if parts else named)]
+            if wanted is None:
+                continue
+            if isinstance(wanted, str) and wanted not in session.names:
+                unseen = unseen or why_unseen("object", wanted, here.names, self.label)
+                is_known &= wanted in here.names
+            named = self._name_indices(wanted)
+            indices = indices[np.isin(who[indices], self._with_parts(named) if parts else named)]
         note_read(empty=not len(indices))
         whom = {what: one for what, one in (("by", by), ("on", on)) if one is not None}
+        label = " ".join((name, *(f"{what} {_called(one)}" for what, one in whom.items())))
+        pairs = here.participants.get(name, frozenset())
+        origin = Origin(label, pairs if parts else self._narrowed(pairs, by, on), one=_one_of(by) or _one_of(on))
+        names = events.by[indices], events.on[indices]
         return Moments(
-            self.data.session,
-            " ".join((name, *(f"{what} {_called(one)}" for what, one in whom.items()))),
+            session,
+            label,
             events.clock_index[indices],
             events.order[indices],
-            events.by[indices],
-            events.on[indices],
+            Participants(session, events.clock_index[indices], names, (origin,)),
             tuple(events.data[index] for index in indices.tolist()),
             unseen=unseen,
-            is_known=name in known,
+            is_known=is_known,
             key=Key(name + (f"({','.join(f'{what}={_key(one)}' for what, one in whom.items())})" if whom else "")),
         )
+
+    def contacts(self, begin: str, end: str) -> Spans:
+        """Return a span for each contact, from the event that begins it to the one that ends it, pair by pair.
+
+        Args:
+            begin: the name of the event that begins a contact.
+            end: the name of the event that ends it, by and on the same two, whichever is by.
+
+        Raises:
+            UnknownName: a name is unknown and nearly the same as a known one.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> events = [(0, "hit", "a", "b"), (1, "hit", "a", "c"), (2, "parted", "b", "a")]
+            >>> balls = {name: {"x": 0.0} for name in "abc"}
+            >>> trace = make_trace([balls] * 4, kinds=dict.fromkeys("abc", "ball"), events=events)
+            >>> trace.contacts("hit", "parted").lengths("frames").tolist()
+            [3.0, nan]
+        """
+        return Spans.between(self.events(begin), self.events(end), match="pair")
 
     @overload
     def parameter(self, name: str) -> Any: ...
@@ -287,6 +317,25 @@ class Trace:
             )
         return lifetimes
 
+    def _narrowed(
+        self, pairs: frozenset[KindPair], by: str | Objects | None, on: str | Objects | None
+    ) -> frozenset[KindPair]:
+        """Return those pairs of kinds that events by or on certain objects have."""
+        kept = pairs
+        for role, wanted in enumerate((by, on)):
+            if wanted is not None:
+                kind = wanted.kind if isinstance(wanted, Objects) else self._kind_of(wanted)
+                kept = frozenset(pair for pair in kept if pair[role] == kind)
+        return kept
+
+    def _kind_of(self, name: str) -> str:
+        """Return the kind of an object; an empty text if it is a named thing and no object."""
+        session = self.data.session
+        if name not in session.names:
+            return ""
+        lifetimes = np.flatnonzero(session.lifetimes.name == session.names.index(name))
+        return session.kinds[session.lifetimes.kind[lifetimes[0]]] if len(lifetimes) else ""
+
     def _with_parts(self, owners: Sequence[int]) -> Sequence[int]:
         lifetimes = self.data.session.lifetimes
         while len(more := np.union1d(owners, lifetimes.name[np.isin(lifetimes.parent, owners)])) > len(owners):
@@ -303,6 +352,13 @@ def _called(whom: str | Objects) -> str:
     if isinstance(whom, str):
         return whom
     return f"any {whom.kind}" if whom.is_group else whom.called
+
+
+def _one_of(whom: str | Objects | None) -> str:
+    """Return the id of the one object or thing that is named, if one is."""
+    if isinstance(whom, Objects):
+        return "" if whom.is_group else next(iter(whom.ids), "")
+    return whom or ""
 
 
 def _key(whom: str | Objects) -> str:

@@ -1,22 +1,32 @@
 """Which kinds and events are known: seen, declared, or known from another trace of the same run."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+from breadcrumb.algebra.participants import KindPair
 from breadcrumb.errors import UnknownName, is_typing_error
 
 
 @dataclass(frozen=True)
 class Vocabulary:
-    """The kinds and events that a check may name."""
+    """The kinds, events, objects and named things that a check may name."""
 
     kinds: frozenset[str] = frozenset()
     events: frozenset[str] = frozenset()
+    names: frozenset[str] = frozenset()
+    """The ids of objects, and whatever else events name."""
+    participants: Mapping[str, frozenset[KindPair]] = field(default_factory=dict)
+    """Which kinds take part in each event."""
 
     def __or__(self, other: "Vocabulary") -> "Vocabulary":
-        return Vocabulary(self.kinds | other.kinds, self.events | other.events)
+        nothing: frozenset[KindPair] = frozenset()
+        participants = {
+            event: self.participants.get(event, nothing) | other.participants.get(event, nothing)
+            for event in (*self.participants, *other.participants)
+        }
+        return Vocabulary(self.kinds | other.kinds, self.events | other.events, self.names | other.names, participants)
 
 
 @dataclass(frozen=True)

@@ -112,15 +112,22 @@ def judge_off(off: Signal, tol: float, *, scope: Scope = EVERYTHING, position: S
     return _without_missing_moments(evaluation).verdict()
 
 
-def judge_flag(flag: Signal, said: Phrase, *, scope: Scope = EVERYTHING, position: Signal | None = None) -> Verdict:
-    """Judge that a flag is true everywhere; where it is not, the same is said of each."""
+def judge_flag(
+    flag: Signal,
+    said: Phrase | Callable[[int], Phrase],
+    *,
+    scope: Scope = EVERYTHING,
+    position: Signal | None = None,
+    undecided: int = 0,
+) -> Verdict:
+    """Judge that a flag is true everywhere; where it is not, the same is said of each, or what a function gives."""
     if flag.track.unseen:
         return untested(flag)
     seen = scope.of(flag)
     values = seen.parts[0]
     evaluation = Evaluation.of_samples(
-        seen, lambda block: values[block] - 1.0, lambda index: said, exact=True, unit="", skipped=scope.skipped(seen),
-        plot=PlotSource(seen, position=position),
+        seen, lambda block: values[block] - 1.0, lambda index: said(index) if callable(said) else said, exact=True,
+        unit="", skipped=scope.skipped(seen), undecided=undecided, plot=PlotSource(seen, position=position),
     )  # fmt: skip
     return _without_missing_moments(evaluation).verdict()
 

@@ -92,6 +92,8 @@ class Finding:
     evidence: Evidence = field(default_factory=Evidence)
     parts: tuple["Finding", ...] = ()
     """The findings that `all_of` or `any_of` joined."""
+    matched: tuple[str, ...] = ()
+    """What was matched with what is judged where there was a choice: `safe by time`."""
     details: tuple[str, ...] = ()
     """Lines about a breach that has no frame, such as that of a plain assert."""
 

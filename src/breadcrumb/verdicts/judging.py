@@ -227,7 +227,7 @@ def within_scope(
     if during is not None:
         keep &= during.over(track)
     if except_during is not None:
-        keep &= ~except_during.over(track)
+        keep &= ~except_during.over(track, excuses=True)
     if reach:
         keep[1:] &= keep[:-1]
         keep &= ~track.first_of_lifetime

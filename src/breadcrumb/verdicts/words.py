@@ -125,6 +125,7 @@ def _lines(verdict: Finding) -> Iterator[str]:
     yield f"{verdict.outcome.upper():6}  {verdict.sentence}"
     if verdict.session:
         yield f"  session  {verdict.session}"
+    yield from (f"  matched  {words}" for words in verdict.matched)
     if verdict.outcome == "untested":
         yield f"  never tested: {verdict.why_untested}"
     if verdict.outcome == "held":

@@ -8,6 +8,7 @@ from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.checks.declaration import Common, check, of_rate
+from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
@@ -60,7 +61,7 @@ def bounces(
         'held'
     """
     moving = velocity if velocity is not None else position_of(objects).rate()
-    contacts = at.pick(np.flatnonzero(np.isin(at.subject, moving.track.names)))
+    contacts = of_these(at, moving)
     if not contacts.count:
         why = at.unseen or moving.track.unseen or f"no {at.label} of {moving.owner or moving.name} to judge"
         return Verdict(UNNAMED, Outcome.UNTESTED, at.session.label, of="bounces", why_untested=why)

@@ -9,7 +9,8 @@ import numpy as np
 
 from breadcrumb.algebra.along import marked, previous
 from breadcrumb.algebra.arithmetic import Operand
-from breadcrumb.algebra.durations import Duration, duration, frames, window
+from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames, window
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import meets_one, near_pairs
 from breadcrumb.algebra.regions import Region
@@ -106,19 +107,13 @@ def reports_every_touch(
     """
     tol = frames(1) if time_tol is None else duration(time_tol, "time_tol")
     events = moments if only else moments.pick(np.zeros(0, np.int64))
-    clock = events.session.clock
     wide = touches.grown(tol)
     doubtful = touches.unknown.grown(tol) if touches.unknown is not None else touches.pick(np.zeros(0, np.int64))
-    size = clock.size + 1
-    _, last = window(tol).clock_indices(clock, touches.first)
-    axis = clock.frames if tol.unit == "frames" else clock.times
-    first = np.searchsorted(axis, axis[touches.first] - tol.value - (0 if tol.unit == "frames" else 1e-6))
-    keys = np.sort(events.lifetime * size + events.clock_index)
-    own = touches.lifetime * size
-    told = np.searchsorted(keys, own + last, side="right") > np.searchsorted(keys, own + first)
-    meant = wide.covers(events.lifetime, events.clock_index) & (events.lifetime != NOBODY)
-    open_touch = ~told & ((touches.first == 0) | doubtful.covers(touches.lifetime, touches.first))
-    open_event = ~meant & doubtful.covers(events.lifetime, events.clock_index)
+    told = _told_of(touches, moments, tol)
+    meant = wide.covers(events.participants, events.clock_index)
+    doubt = doubtful.covers(touches.participants, touches.first)
+    open_touch = ~told & ((touches.first == 0) | doubt)
+    open_event = ~meant & doubtful.covers(events.participants, events.clock_index)
     names = events.session.lifetimes.name
     count = touches.count
     kept = np.flatnonzero(~np.hstack((open_touch, open_event)))
@@ -140,6 +135,24 @@ def reports_every_touch(
         undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _told_of(touches: Spans, events: Moments, tol: Duration) -> Bools:
+    """Return which touches have an event about their beginning that goes with them."""
+    clock = events.session.clock
+    size = clock.size + 1
+    _, last = window(tol).clock_indices(clock, touches.first)
+    axis = clock.frames if tol.unit == "frames" else clock.times
+    first = np.searchsorted(axis, axis[touches.first] - tol.value - (0 if tol.unit == "frames" else SAME_TIME))
+    told = np.zeros(touches.count, np.bool_)
+    for match in matches(touches.participants, events.participants):
+        known = match.right != NOBODY
+        keys = np.sort(match.right[known] * size + events.clock_index[match.right_rows][known])
+        own = match.left * size
+        begun = np.searchsorted(keys, own + first[match.left_rows])
+        over = np.searchsorted(keys, own + last[match.left_rows], side="right")
+        told[match.left_rows] |= (match.left != NOBODY) & (over > begun)
+    return told
 
 
 @check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")
@@ -272,7 +285,7 @@ def never_tunnels(
         crossed |= _crosses(before.parts, seen.parts, a, b)
     stays = Signal(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
     if except_at is not None:
-        stays = stays.take(np.flatnonzero(~marked(stays.track, except_at)))
+        stays = stays.take(np.flatnonzero(~marked(stays.track, except_at, excuses=True)))
     scope = Scope(during, except_during, reach=1)
     said = Phrase("on the other side", "on this side", "passes through")
     return judge_flag(stays, said, scope=scope, position=position)

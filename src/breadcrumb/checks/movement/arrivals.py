@@ -9,10 +9,12 @@ import numpy as np
 from breadcrumb.algebra.along import delayed, first_of_lifetime, following
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames, window
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
+from breadcrumb.model.session import NOBODY, Bools
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict, all_of
@@ -180,20 +182,22 @@ def lands_on(
     position = position_of(objects)
     at = of_these(at, position)
     place = position_of(target) if isinstance(target, Objects | Signal) else target
-    due = place.at(at) if isinstance(place, Signal) else np.asarray(place, np.float64)
+    due = place.when(at) if isinstance(place, Signal) else np.asarray(place, np.float64)
     due = due if offset is None else due + np.asarray(offset, np.float64)
     return judge_near(position.at(at), due, tol=tol, position=position)
 
 
 def of_these(moments: Moments, position: Signal) -> Moments:
-    """Return the moments of objects that have this position; all, if none is of them, for an error in good words."""
-    mine = np.isin(moments.subject, position.track.names)
-    return moments.pick(np.flatnonzero(mine)) if mine.any() else moments
+    """Return the moments that go with objects that have this position."""
+    mine = np.zeros(moments.count, np.bool_)
+    for match in matches(moments.participants, position.track):
+        mine[match.left_rows] = match.by_time | np.isin(match.left, match.right)
+    return moments if mine.all() else moments.pick(np.flatnonzero(mine))
 
 
 def _each_place(places: Any, at: Moments) -> list[Any]:
     if isinstance(places, Signal):
-        return [places if places.track.source is not None else places.at(at)]
+        return [places.when(at)]
     points = np.asarray(places, np.float64)
     return list(points) if points.ndim == 2 else [points]
 
@@ -206,12 +210,17 @@ def _smaller(one: Signal, other: Signal) -> Signal:
     return replace(one, parts=(np.where(valid, np.minimum(a, b), 0.0),), valid=valid)
 
 
-def _called_off(moments: Moments, within: Duration, unless: Moments) -> np.ndarray[Any, np.dtype[np.bool_]]:
-    """Return which of the moments are followed in time by one of the same subject that calls them off."""
+def _called_off(moments: Moments, within: Duration, unless: Moments) -> Bools:
+    """Return which of the moments are followed in time by one that goes with them and calls them off."""
     clock = moments.session.clock
     size = clock.size + 1
     _, last = window(within).clock_indices(clock, moments.clock_index)
-    keys = np.sort(unless.subject * size + unless.clock_index)
-    begun = np.searchsorted(keys, moments.subject * size + moments.clock_index, side="right")
-    ended = np.searchsorted(keys, moments.subject * size + last, side="right")
-    return np.asarray(ended > begun)
+    off = np.zeros(moments.count, np.bool_)
+    for match in matches(moments.participants, unless.participants, excuses=True):
+        known = match.right != NOBODY
+        keys = np.sort(match.right[known] * size + unless.clock_index[match.right_rows][known])
+        own = match.left * size
+        begun = np.searchsorted(keys, own + moments.clock_index[match.left_rows], side="right")
+        ended = np.searchsorted(keys, own + last[match.left_rows], side="right")
+        off[match.left_rows] |= (match.left != NOBODY) & (ended > begun)
+    return off

@@ -210,7 +210,7 @@ def never_teleports(
     scope = Scope(during, except_during, reach=1)
     step = scope.of(step)
     if except_at is not None:
-        step = step.take(np.flatnonzero(~marked(step.track, except_at)))
+        step = step.take(np.flatnonzero(~marked(step.track, except_at, excuses=True)))
     length, unit = step.parts[0], position.unit
 
     def phrase(index: int) -> Phrase:

@@ -21,10 +21,10 @@ from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.dealing import Causes, Steps, no_other_change
 from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.movement.arrivals import of_these
-from breadcrumb.checks.values.changes import unchanged
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
@@ -112,8 +112,8 @@ def keeps_velocity(
     stretch = np.full(len(moving), NOBODY)
     if except_at is not None:
         if velocity is None:
-            moving = moving.take(np.flatnonzero(~marked(moving.track, except_at)))
-        stretch = latest(moving.track, except_at)
+            moving = moving.take(np.flatnonzero(~marked(moving.track, except_at, excuses=True)))
+        stretch = latest(moving.track, except_at, excuses=True)
     due = first_of_group(moving, stretches(moving.track, stretch)) if expected is None else expected
     scope = Scope(reach=0 if velocity is not None else 1)
     position = position_of(objects) if isinstance(objects, Objects) or velocity is None else None
@@ -345,7 +345,8 @@ def steps_by(
 ) -> Verdict:
     """Assert that a number moves by whole steps at moments, the last one shortened at a limit, and at no other time.
 
-    A step is that from the last sample before the moment's frame to the first one behind it.
+    A step is that from the last sample before the moment's frame to the one on that frame; where there is none, to the
+    one after. The steps of several moments of one object on one frame add up.
 
     Args:
         signal: the number, such as `boom.position.y`.
@@ -362,15 +363,23 @@ def steps_by(
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> trace = small_trace()
-        >>> steps_by(trace.one("skiff").position.x, 2.0, at=trace.events("bell.rung"), only=False).outcome
+        >>> steps_by(trace.one("skiff").position.x, 1.0, at=trace.events("bell.rung"), only=False).outcome
         'held'
     """
-    before, after = signal.before(at, frames(1)), signal.after(at, frames(1))
-    due = before + amount
-    if limits is not None:
-        due = replace(due, parts=(np.clip(due.parts[0], *limits),))
-    each = judge_near(after, due, tol=tol).with_sentence("each step")
-    return exclusively(each, unchanged(signal, tol=tol, except_at=at), "no other change") if only else each
+    causes = Causes.of(signal, at)
+    total, steps = causes.total(amount), Steps.of(signal, tol)
+    on_time = causes.picked(steps.before, causes.index)
+    asked = _limited(on_time + total, limits).parts[0] - on_time.parts[0]
+    dealt = causes.dealt(steps, np.abs(asked) > tol)
+    due = _limited(causes.picked(steps.before, dealt.sample) + total, limits)
+    each = judge_near(causes.picked(signal, dealt.sample), due, tol=tol, undecided=causes.lost).with_sentence(
+        "each step"
+    )
+    return exclusively(each, no_other_change(signal, dealt.exempt, tol), "no other change") if only else each
+
+
+def _limited(value: Signal, limits: tuple[float, float] | None) -> Signal:
+    return value if limits is None else replace(value, parts=(np.clip(value.parts[0], *limits),))
 
 
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:

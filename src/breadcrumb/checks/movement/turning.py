@@ -57,8 +57,7 @@ def heads_toward(
     at = of_these(at, position)
     moving = position.rate().after(at, frames(1)) if velocity is None else velocity.at(at)
     place = position_of(target) if isinstance(target, Objects | Signal) else np.asarray(target, np.float64)
-    if isinstance(place, Signal) and place.track.source is None:
-        place = place.at(at)
+    place = place.when(at) if isinstance(place, Signal) else place
     here = position.at(at)
     if (len(place.parts) if isinstance(place, Signal) else len(place)) == 2:
         here, moving = here.plan, moving.plan

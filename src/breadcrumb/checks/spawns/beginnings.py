@@ -98,7 +98,7 @@ def appears_with(
     verdicts = []
     for name, value in expected.items():
         first = objects.signal(name).at(objects.appears)
-        due = value.at(objects.appears) if isinstance(value, Signal) and value.track.source is None else value
+        due = value.when(objects.appears) if isinstance(value, Signal) else value
         each = demand(judge_near(first, due, tol=tol), objects, occasions=occasions, occasions_each=occasions_each)
         verdicts.append(each.with_sentence(f"its {name} is {in_words(value, '', first.unit.__str__)}"))
     return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)

@@ -11,6 +11,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.triggers import leads_to
+from breadcrumb.checks.triggers.labels import paired
 from breadcrumb.model.session import NOBODY
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -58,7 +59,8 @@ def one_for_each(
         'held'
     """
     judged = cause.pick(np.flatnonzero(cause.clock_index > 0)) if _were_there_before(objects) else cause
-    made = leads_to(judged, objects.appears, within=within, match=match, time_tol=time_tol)
+    appears = replace(objects.appears, is_shared=False)  # each cause makes one of its own
+    made = leads_to(judged, appears, within=within, match=match, time_tol=time_tol)
     made = replace(made, undecided=made.undecided + cause.count - judged.count)
     if not only:
         return made
@@ -131,15 +133,13 @@ def lasts(
 
 def _caused(objects: Objects, cause: Moments, due: Window, match: str) -> Verdict:
     """Return the verdict that no lifetime begins without an open cause of its own, each cause taken once, in order."""
-    appears = objects.appears
+    appears, cause, of_appears, of_cause = paired(match, objects.appears, cause)
     clock = appears.session.clock
     first, last = due.clock_indices(clock, cause.clock_index)
     taken = np.zeros(cause.count, np.bool_)
     margin = np.zeros(appears.count)
     for index, clock_index in enumerate(appears.clock_index.tolist()):
-        open_now = ~taken & (first <= clock_index) & (clock_index <= last)
-        if match == "subject":
-            open_now &= cause.subject == appears.subject[index]
+        open_now = ~taken & (first <= clock_index) & (clock_index <= last) & (of_cause == of_appears[index])
         if open_now.any():
             taken[np.argmax(open_now)] = True
         else:

@@ -5,17 +5,19 @@ from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import last_known, marked
+from breadcrumb.algebra.along import last_known
 from breadcrumb.algebra.durations import SAME_TIME, Duration, Within, elapsed, window
+from breadcrumb.algebra.matching import matches, owner_of
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.declaration import Common, check, without_unit
 from breadcrumb.checks.scoping import frames_asked_about, in_scope
-from breadcrumb.checks.triggers.labels import labels
+from breadcrumb.checks.triggers.labels import paired
 from breadcrumb.checks.triggers.pairing import leads_to
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import NOBODY, Bools, Ints
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -62,8 +64,7 @@ def only_after(
         'held'
     """
     due = window(within, time_tol)
-    effect = in_scope(effect, during, except_during)
-    of_effect, of_cause = labels(match, effect, cause)
+    effect, cause, of_effect, of_cause = paired(match, in_scope(effect, during, except_during), cause)
     clock = effect.session.clock
     first, last = due.clock_indices(clock, cause.clock_index)
     begun = _count_before(of_cause, first, np.where(first == cause.clock_index, cause.order, NOBODY), of_effect, effect)
@@ -115,7 +116,7 @@ def pairs_up(begins: Moments, ends: Moments, *, match: str = "pair", **common: U
         >>> pairs_up(trace.events("in"), trace.events("out")).first.frame
         1
     """
-    of_enter, of_leave = labels(match, begins, ends)
+    begins, ends, of_enter, of_leave = paired(match, begins, ends)
     both = begins | ends
     label = np.hstack((of_enter, of_leave))
     clock_index, index = np.hstack((begins.clock_index, ends.clock_index)), np.hstack((begins.order, ends.order))
@@ -240,8 +241,10 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
         return Verdict(UNNAMED, Outcome.UNTESTED, session.label, of="lifetimes", why_untested=moments.unseen)
     lifetimes = session.lifetimes
     lifetime = np.sort(each.lifetimes.lifetime) if each is not None else np.full(1, NOBODY)
-    order = np.argsort(moments.lifetime, kind="stable") if each is not None else np.arange(moments.count)
-    of_lifetime = moments.lifetime[order] if each is not None else np.full(moments.count, NOBODY)
+    nobody = np.full(moments.count, NOBODY)
+    of_lifetime = nobody if each is None else owner_of(moments.participants, each.lifetimes.participants)
+    order = np.argsort(of_lifetime, kind="stable")
+    of_lifetime = of_lifetime[order]
     begin, end = np.searchsorted(of_lifetime, lifetime), np.searchsorted(of_lifetime, lifetime, side="right")
     count = end - begin
     cut = (
@@ -334,7 +337,7 @@ def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> 
     changed = before.usable & signal.usable
     changed &= np.logical_or.reduce([a != b for a, b in zip(signal.parts, before.parts, strict=True)])
     near = np.isin(track.clock_index, moments.clock_index) | np.isin(track.clock_index - 1, moments.clock_index)
-    own = marked(track, moments) | marked(track, moments, 1)
+    own = _own(track, moments)
     wrong = np.flatnonzero(changed & near & ~own)
     values, former = signal.take(wrong).values, before.take(wrong).values
     lost = np.append(track.clock_index[~signal.usable & ~own], moments.session.clock.size)
@@ -348,6 +351,25 @@ def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> 
         plot=PlotSource(signal if not signal.texts else None),
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _own(track: Track, moments: Moments) -> Bools:
+    """Return which samples are those of a moment's own subject, on its frame or on the one behind.
+
+    Raises:
+        Misuse: the moments are of nobody.
+    """
+    kinds = {kind for origin in moments.participants.origins for kind in origin.kinds}
+    if moments.count and not kinds:
+        raise Misuse(f"affects_only: expected moments of objects, and {moments.label} are of nobody; name a subject")
+    own = np.zeros(track.size, np.bool_)
+    for match in matches(track, moments.participants) if kinds & set(track.kinds) else ():
+        if not match.by_time:
+            clock_index = moments.clock_index[match.right_rows]
+            for later in (0, 1):
+                indices = track.find(match.right, clock_index + later)
+                own[indices[indices != NOBODY]] = True
+    return own
 
 
 def _count_before(label: Ints, clock_index: Ints, order: Ints, of_effect: Ints, effect: Moments) -> Ints:

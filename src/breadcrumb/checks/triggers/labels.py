@@ -1,37 +1,64 @@
-"""Which moments belong together: those of one subject, of one pair, of equal data, or all."""
+"""Which moments belong together: those of the same lifetimes, of one pair, of equal data, or all."""
 
-from collections.abc import Mapping
-from typing import Any
+from collections.abc import Iterator, Mapping
+from typing import Any, NamedTuple
 
 import numpy as np
 
+from breadcrumb.algebra.matching import Match, matches, pair_rows
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 
 
-def labels(match: str, *several: Moments) -> list[Ints]:
-    """Return a number for each moment of each of several lots; moments with equal numbers belong together.
+def labels(match: str, moments: Moments) -> Ints:
+    """Return a number for each moment of a list that is matched with itself; those of equal numbers belong together.
 
     Args:
         match: `"subject"`, `"pair"` (by and on), `"any"`, or an entry of the data that must be equal.
-        several: the lots.
+        moments: the moments.
+    """
+    if match == "subject":
+        return moments.participants.subject_code
+    return _given(match, moments)[0]
+
+
+class Paired(NamedTuple):
+    """Two lists of moments without those that go with none of the other, and which of them belong together."""
+
+    left: Moments
+    right: Moments
+    of_left: Ints
+    of_right: Ints
+
+
+def paired(match: str, left: Moments, right: Moments) -> Paired:
+    """Return two lists of moments with a number for each; moments with equal numbers belong together.
 
     Raises:
-        Misuse: the subjects of two lots are of different kinds.
+        Misuse: nothing says which belong together.
     """
-    if match == "any":
-        return [np.zeros(moments.count, np.int64) for moments in several]
-    if match == "pair":
-        return [moments.by * (len(moments.session.names) + 1) + moments.on for moments in several]
+    if match != "subject":
+        return Paired(left, right, *_given(match, left, right))
+    rows, others, of_left, of_right = pair_rows(left.participants, right.participants)
+    left = left if len(rows) == left.count else left.pick(rows)
+    right = right if len(others) == right.count else right.pick(others)
+    return Paired(left, right, of_left, of_right)
+
+
+def excused(match: str, left: Moments, right: Moments) -> Iterator[Match]:
+    """Yield which moments go with which others that excuse them.
+
+    Raises:
+        Misuse: nothing says which belong together.
+    """
     if match == "subject":
-        _have_kinds_in_common(*several)
-        return [moments.subject for moments in several]
-    known: dict[Any, int] = {}
-    return [
-        np.array([known.setdefault(_comparable(one.get(match)), len(known)) for one in moments.data], np.int64)
-        for moments in several
-    ]
+        yield from matches(left.participants, right.participants, excuses=True)
+        return
+    owned = np.flatnonzero(right.subject != NOBODY)
+    of_left, of_right = _given(match, left, right.pick(owned))
+    yield Match(slice(None), owned, of_left, of_right, match)
+    everyones = np.flatnonzero(right.subject == NOBODY)
+    yield Match(slice(None), everyones, np.zeros(left.count, np.int64), np.zeros(len(everyones), np.int64), match)
 
 
 def by_label(label: Ints, moments: Moments) -> Ints:
@@ -39,14 +66,16 @@ def by_label(label: Ints, moments: Moments) -> Ints:
     return np.lexsort((np.arange(moments.count), moments.order, moments.clock_index, label))
 
 
-def _have_kinds_in_common(*several: Moments) -> None:
-    kinds = [_kinds_of(moments) for moments in several]
-    if len(kinds) > 1 and all(kinds[:2]) and not kinds[0] & kinds[1]:
-        raise Misuse(
-            f"{several[0].label} is of {', '.join(sorted(kinds[0]))} and {several[1].label} of "
-            f"{', '.join(sorted(kinds[1]))}: nothing pairs them; pass match='any', match= an entry of their data, or "
-            "use .with_subject('on') or .with_subject('by')"
-        )
+def _given(match: str, *several: Moments) -> list[Ints]:
+    if match == "any":
+        return [np.zeros(moments.count, np.int64) for moments in several]
+    if match == "pair":
+        return [moments.by * (len(moments.session.names) + 1) + moments.on for moments in several]
+    known: dict[Any, int] = {}
+    return [
+        np.array([known.setdefault(_comparable(one.get(match)), len(known)) for one in moments.data], np.int64)
+        for moments in several
+    ]
 
 
 def _comparable(value: Any) -> Any:
@@ -56,10 +85,3 @@ def _comparable(value: Any) -> Any:
     if isinstance(value, Mapping):
         return tuple((key, _comparable(value[key])) for key in sorted(value))
     return float(value) if isinstance(value, int | float) else value
-
-
-def _kinds_of(moments: Moments) -> set[str]:
-    session = moments.session
-    seen = np.zeros(session.lifetimes.size + 1, np.bool_)
-    seen[moments.lifetime] = True  # NOBODY is the one more at the end
-    return {session.kinds[kind] for kind in np.unique(session.lifetimes.kind[seen[:NOBODY]]).tolist()}

@@ -14,7 +14,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.scoping import asked_about
 from breadcrumb.checks.triggers.apart import judge_apart, once_too_often, too_early, too_late
-from breadcrumb.checks.triggers.labels import labels
+from breadcrumb.checks.triggers.labels import excused, paired
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
@@ -41,7 +41,8 @@ def leads_to(
 ) -> Verdict:
     """Assert that each cause is followed by so many effects in time.
 
-    An effect goes to the oldest cause of its subject that is still open. One that comes in the window of a cause that
+    An effect goes to the oldest cause of its subject that is still open; an appearance or a leaving goes to all causes
+    of that frame, since an object can appear or leave but once. One that comes in the window of a cause that
     has had enough, or that was cancelled, is a breach; one that belongs to no cause is not judged here.
 
     Args:
@@ -75,26 +76,19 @@ def leads_to(
         'held'
     """
     due = window(within, time_tol)
-    of_cause, of_effect, *of_unless = labels(match, cause, effect, *([unless] if unless is not None else []))
+    cause, effect, of_cause, of_effect = paired(match, cause, effect)
     if times == 1 and unless is None and not retrigger and during is None and except_during is None:
         apart = judge_apart(cause, effect, of_cause, of_effect, due)
         if apart is not None:
             return apart.verdict()
     causes = _causes(cause, due, of_cause)
     if unless is not None:
-        _cancel(causes, unless, of_unless[0])
+        _cancel([one for several in causes.values() for one in several], cause, unless, match)
     if retrigger:
         _close(causes)
     left = _deal(causes, effect, of_effect, times)
-    asked = _Asked(asked_about(cause, during, except_during), asked_about(effect, during, except_during))
+    asked = asked_about(cause, during, except_during)  # the other causes still take effects
     return _evaluation(cause, effect, causes, left, due, times, asked).verdict()
-
-
-class _Asked(NamedTuple):
-    """Which causes and which effects the rule is asked about; the others still take and are taken."""
-
-    cause: Bools
-    effect: Bools
 
 
 class _Instant(NamedTuple):
@@ -141,15 +135,20 @@ def _causes(cause: Moments, due: Window, label: Ints) -> dict[int, list[_Cause]]
     return causes
 
 
-def _cancel(causes: dict[int, list[_Cause]], unless: Moments, label: Ints) -> None:
-    """Note which causes are cancelled, each by the first moment of its label, or of nobody, that may."""
-    everyone = [one for several in causes.values() for one in several]
-    for index in range(unless.count):
-        at = _instant(unless, index)
-        nobody = unless.subject[index] == NOBODY
-        for one in everyone if nobody else causes.get(int(label[index]), ()):
-            if one.cancelled is None and not at.precedes(one.at) and at.clock_index <= one.last:
-                one.cancelled = at
+def _cancel(causes: list[_Cause], cause: Moments, unless: Moments, match: str) -> None:
+    """Note which causes are cancelled, each by the first moment that goes with it and may."""
+    for found in excused(match, cause, unless):
+        keyed: dict[int, list[_Cause]] = {}
+        of_cause = np.full(cause.count, NOBODY)
+        of_cause[found.left_rows] = found.left
+        for one in causes:
+            keyed.setdefault(int(of_cause[one.index]), []).append(one)
+        for index, key in zip(np.arange(unless.count)[found.right_rows].tolist(), found.right.tolist(), strict=True):
+            at = _instant(unless, index)
+            for one in keyed.get(key, ()) if key != NOBODY else ():
+                first = one.cancelled is None or at.precedes(one.cancelled)
+                if first and not at.precedes(one.at) and at.clock_index <= one.last:
+                    one.cancelled = at
 
 
 def _close(causes: dict[int, list[_Cause]]) -> None:
@@ -168,8 +167,8 @@ def _begun(causes: Iterable[_Cause], at: _Instant) -> list[_Cause]:
 class _Left(NamedTuple):
     """The effects that no cause took."""
 
-    surplus: list[int]
-    """Those in the window of a cause that had enough or was cancelled."""
+    surplus: dict[int, list[int]]
+    """Those in the window of a cause that had enough or was cancelled, each with these causes."""
     early: dict[int, int]
     """The first one between a cause and its window, by the cause."""
     late: dict[int, int]
@@ -178,7 +177,7 @@ class _Left(NamedTuple):
 
 def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int) -> _Left:
     """Deal the effects out to the causes; return those that are left."""
-    left = _Left([], {}, {})
+    left = _Left({}, {}, {})
     over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
     for index in range(effect.count):
@@ -190,9 +189,11 @@ def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: 
         in_time = [one for one in begun if one.first <= at.clock_index <= one.last]
         takers = [one for one in in_time if len(one.effects) < times and not one.is_stopped(at)]
         if takers:
-            takers[0].effects.append(index)
+            for one in takers if effect.is_shared else takers[:1]:
+                if one.at.clock_index == takers[0].at.clock_index:
+                    one.effects.append(index)
         elif any(one.closed is None or at.precedes(one.closed) for one in in_time):
-            left.surplus.append(index)
+            left.surplus[index] = [one.index for one in in_time]
         elif not begun and key in over:
             left.late.setdefault(over[key].index, index)
         else:
@@ -222,19 +223,19 @@ def _evaluation(
     left: _Left,
     due: Window,
     times: int,
-    asked: _Asked,
+    asked: Bools,
 ) -> Evaluation:
     """Gather the judged causes, in order, and the effects too many behind them."""
     judged: list[_Judged] = []
     undecided = 0
     for one in sorted((one for several in causes.values() for one in several), key=lambda one: one.index):
-        if not asked.cause[one.index]:
+        if not asked[one.index]:
             continue
         decided = _decide(cause, effect, one, left, due, times)
         undecided += decided is None
         judged += [decided] if decided is not None else []
-    for index in left.surplus:
-        if not asked.effect[index]:
+    for index, those in left.surplus.items():
+        if not asked[those].any():
             continue
         words = once_too_often(cause, effect, times)
         subject = int(effect.lifetime[index]), int(effect.subject[index])

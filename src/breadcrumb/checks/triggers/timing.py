@@ -5,6 +5,7 @@ from typing import NamedTuple, Unpack
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, duration, elapsed
+from breadcrumb.algebra.matching import pair_rows
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
@@ -58,7 +59,7 @@ def respects_cooldown(
     at_least, tol = duration(at_least, "at_least"), time_tol
     moments = in_scope(moments, during, except_during)
     session = moments.session
-    (label,) = labels(match, moments)
+    label = labels(match, moments)
     order = by_label(label, moments)
     same = label[order][1:] == label[order][:-1]
     former, later = order[:-1][same], order[1:][same]
@@ -77,9 +78,16 @@ def respects_cooldown(
     pairs = moments.pick(later)
     evaluation = Evaluation(
         session, pairs.clock_index, pairs.lifetime, pairs.subject, margin, phrase, of="pairs", unit=at_least.unit,
-        allowed=at_least.value, unseen=moments.unseen, plot=PlotSource(),
+        allowed=at_least.value, unseen=moments.unseen or _lone(match, moments, former), plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _lone(match: str, moments: Moments, pairs: Ints) -> str:
+    """Return why no pair is there to judge, if each moment is the only one of its own."""
+    if len(pairs) or moments.count < 2:
+        return ""
+    return f"each has one moment only, matched by {match}; match='any' judges all together"
 
 
 @check("{moments} repeats every {period}[, first after {first}], {match:match}")
@@ -122,7 +130,7 @@ def repeats_every(
     period, tol = duration(period, "period"), time_tol
     if not period.value or (first is not None and first.unit != period.unit) or (tol and tol.unit != period.unit):
         raise Misuse("repeats_every: expected a period longer than 0, and first and time_tol in its unit")
-    ticks, groups = _grouped(moments, during, labels(match, moments)[0], match == "any")
+    ticks, groups = _grouped(moments, during, labels(match, moments), match == "any")
     rounds = _Rounds.of(ticks, groups, period, first)
     allowed = 0.0 if tol is None else tol.value
     slip = 0.0 if period.unit == "frames" else SAME_TIME
@@ -169,12 +177,17 @@ def _grouped(moments: Moments, during: Spans | None, label: Ints, together: bool
         begin, end = np.zeros(min(last + 1, 1), np.int64), np.full(min(last + 1, 1), last)
         kept, span = np.arange(moments.count), np.zeros(moments.count, np.int64)
     else:
-        order = np.argsort(during.first, kind="stable")
-        begin, end = during.first[order], during.last[order]
-        span = np.searchsorted(begin, moments.clock_index, side="right") - 1
-        kept = (
-            np.flatnonzero((span >= 0) & (end[np.maximum(span, 0)] >= moments.clock_index)) if len(begin) else span[:0]
-        )
+        kept, order, of_moment, of_span = pair_rows(moments.participants, during.participants)
+        by_beginning = np.lexsort((during.first[order], of_span))
+        order, of_span = order[by_beginning], of_span[by_beginning]
+        begin, end, size = during.first[order], during.last[order], last + 2
+        span = np.full(moments.count, NOBODY)
+        span[kept] = np.searchsorted(of_span * size + begin, of_moment * size + moments.clock_index[kept], "right") - 1
+        safe = np.maximum(span[kept], 0)
+        inside = span[kept] >= 0
+        if len(begin):
+            inside &= (of_span[safe] == of_moment) & (end[safe] >= moments.clock_index[kept])
+        kept = kept[inside]
     order = kept[np.lexsort((moments.order[kept], moments.clock_index[kept], span[kept], label[kept]))]
     pairs = np.stack([label[order], span[order]], axis=1)
     if together:
@@ -252,7 +265,7 @@ def respects_rate_limit(
     """
     per = duration(per, "per")
     moments = in_scope(moments, during, except_during)
-    (label,) = labels(match, moments)
+    label = labels(match, moments)
     clock = moments.session.clock
     _, last = Window(per, per).clock_indices(clock, moments.clock_index)
     order = by_label(label, moments)

@@ -14,9 +14,9 @@ from breadcrumb.algebra.segments import Segments, joined
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.checks.dealing import no_other_change
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
-from breadcrumb.checks.values.changes import unchanged
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
@@ -302,7 +302,9 @@ def drains(
     falls = judge_near(inside, due, tol=tol).with_sentence("it falls during the spans")
     if not only:
         return falls
-    return exclusively(falls, unchanged(signal, tol=tol, except_during=during.grown(frames(1))), "no other change")
+    exempt = during.grown(frames(1)).over(signal.track)
+    exempt[1:] |= exempt[:-1] & ~signal.track.first_of_lifetime[1:]
+    return exclusively(falls, no_other_change(signal, exempt, tol), "no other change")
 
 
 def _span_of(track: Track, spans: Spans) -> Ints:

@@ -1,6 +1,7 @@
 """Checks of how numbers, flags and texts change, and when."""
 
 from collections.abc import Callable, Collection, Mapping
+from dataclasses import replace
 from typing import Unpack
 
 import numpy as np
@@ -11,6 +12,7 @@ from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.dealing import Causes, Steps, no_other_change
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.errors import Misuse
@@ -127,7 +129,8 @@ def changes_by(
     """Assert by how much a number changes at moments, and that it changes at no other time.
 
     The change is that from the last sample before the moment's frame to the one on that frame; where there is none, to
-    the one after, since a script may act on the frame after its cause.
+    the one after, since a script may act on the frame after its cause. The amounts of several moments of one object on
+    one frame add up.
 
     Args:
         signal: the number.
@@ -146,19 +149,20 @@ def changes_by(
         >>> changes_by(trace.one("skiff").position.x, 1.0, at=trace.events("bell.rung"), only=False).outcome
         'held'
     """
-    before = signal.before(at, frames(1))
-    change = signal.at(at) - before
-    late = signal.after(at, frames(1)) - before
-    on_time = ~(np.abs(change.parts[0]) <= change.noise) | ~late.usable
-    parts = np.where(on_time, change.parts[0], late.parts[0])
-    change = Signal(change.track, f"change of {signal.name}", (parts,), change.valid, signal.unit, None, signal.owner)
-    each = judge_near(change, amount, tol=tol).with_sentence("each change")
-    return exclusively(each, unchanged(signal, tol=tol, except_at=at), "no other change") if only else each
+    causes = Causes.of(signal, at)
+    due, steps = causes.total(amount), Steps.of(signal, tol)
+    dealt = causes.dealt(steps, np.abs(due.parts[0] if isinstance(due, Signal) else due) > tol)
+    change = causes.picked(signal, dealt.sample) - causes.picked(steps.before, dealt.sample)
+    each = judge_near(replace(change, name=f"change of {signal.name}"), due, tol=tol, undecided=causes.lost)
+    each = each.with_sentence("each change")
+    return exclusively(each, no_other_change(signal, dealt.exempt, tol), "no other change") if only else each
 
 
 @check("{signal:title} toggles at {at}[only?, and at no other time]")
 def toggles(signal: Signal, *, at: Moments, only: bool = True, **common: Unpack[Common]) -> Verdict:
     """Assert that a flag toggles at moments, and at no other time.
+
+    Two moments of one object on one frame leave the flag as it is.
 
     Args:
         signal: the flag.
@@ -175,10 +179,20 @@ def toggles(signal: Signal, *, at: Moments, only: bool = True, **common: Unpack[
         >>> toggles(trace.one("skiff").moored, at=trace.events("bell.rung")).outcome
         'broken'
     """
-    before, now, late = signal.before(at, frames(1)), signal.at(at), signal.after(at, frames(1))
-    turned = (now != before) | (late != before)
-    each = judge_flag(turned, Phrase("no change", "a change", "does not toggle")).with_sentence("each toggling")
-    return exclusively(each, unchanged(signal, except_at=at), "no other change") if only else each
+    causes = Causes.of(signal, at)
+    steps, odd = Steps.of(signal), causes.count % 2 == 1
+    dealt = causes.dealt(steps, odd)
+    turned = causes.picked(signal, dealt.sample) != causes.picked(steps.before, dealt.sample)
+    right = replace(turned, parts=(turned.parts[0] == odd,))
+    each = judge_flag(right, lambda index: _TOGGLING[bool(odd[index])], undecided=causes.lost)
+    each = each.with_sentence("each toggling")
+    return exclusively(each, no_other_change(signal, dealt.exempt), "no other change") if only else each
+
+
+_TOGGLING = {
+    True: Phrase("no change", "a change", "does not toggle"),
+    False: Phrase("a change", "none", "toggles although it was asked to twice on one frame"),
+}
 
 
 @check("{signal:title} is restored after {during}")
@@ -200,7 +214,7 @@ def restores(signal: Signal, *, during: Spans, tol: float = 0.0, **common: Unpac
         >>> restores(boat.position.y, during=(boat.position.x == 2).spans()).outcome
         'held'
     """
-    starts, ends = during.edges()
+    starts, ends = during.each_of(signal.track).edges()
     before, after = signal.before(starts, frames(1)), signal.after(ends, frames(1))
     before = Signal(after.track, before.name, before.parts, before.valid, before.unit, before.texts, before.owner)
     return judge_near(after, before, tol=tol)
@@ -270,6 +284,6 @@ def _moved(how: str, tol: float) -> Callable[[Signal, int], Phrase]:
 def _at_or_behind(signal: Signal, moments: Moments) -> Bools:
     """Return which samples lie on the frame of a moment of their object, or are the first one behind it."""
     track = signal.track
-    on = marked(track, moments)
+    on = marked(track, moments, excuses=True)
     behind = np.hstack((False, on[:-1])) & ~track.first_of_lifetime
     return np.asarray(on | behind)
