@@ -130,8 +130,8 @@ def near_names(name: str, known: Iterable[str]) -> list[str]:
 def is_typing_error(name: str, other: str) -> bool:
     """Tell whether two dotted names differ by one slip of the keyboard.
 
-    A slip is one edit, or one swap of neighbours, within one dotted part of four letters or more: near enough to be
-    a typing error, where `difflib` would also take `flare` for `glare.lost`.
+    A slip is one edit, one swap of neighbours or a plural, within one dotted part of four letters or more: near enough
+    to be a typing error, where `difflib` would also take `flare` for `glare.lost`.
 
     Example:
         >>> is_typing_error("flare.thrwon", "flare.thrown"), is_typing_error("boat", "coal")
@@ -144,7 +144,11 @@ def is_typing_error(name: str, other: str) -> bool:
     if len(different) != 1:
         return False
     a, b = different[0]
-    return max(len(a), len(b)) >= _SHORTEST_PART_WITH_TYPOS and _one_slip(a, b)
+    return max(len(a), len(b)) >= _SHORTEST_PART_WITH_TYPOS and (_one_slip(a, b) or _plural(a) == b or a == _plural(b))
+
+
+def _plural(name: str) -> str:
+    return f"{name[:-1]}ies" if name.endswith("y") else f"{name}es"
 
 
 def _one_slip(a: str, b: str) -> bool:

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration
+from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import noise_of, per_second
@@ -99,10 +99,8 @@ def delayed(signal: Signal, by: Duration) -> Signal:
     if not by.value:
         return signal
     track = signal.track
-    clock = track.session.clock
-    axis = clock.frames if by.unit == "frames" else clock.times
-    slip = 0 if by.unit == "frames" else SAME_TIME
-    clock_index = (np.searchsorted(axis, axis - by.value + slip, side="right") - 1)[track.clock_index]
+    axis = TimeAxis.of(track.session.clock, by.unit)
+    clock_index = axis.at_or_before(axis.values - by.value)[track.clock_index]
     index = track.at_or_after(clock_index + 1) - 1
     safe = np.maximum(index, 0)
     there = (clock_index >= 0) & (index >= 0)
@@ -114,8 +112,8 @@ def indices_later(signal: Signal, by: Duration) -> Ints:
     """Return, for each sample, the index of the first one at least a duration later in its lifetime, or NOBODY."""
     track = signal.track
     clock = track.session.clock
-    axis: Floats = np.asarray(clock.frames if by.unit == "frames" else clock.times, np.float64)
-    clock_index = np.searchsorted(axis, axis + by.value - SAME_TIME)[track.clock_index]
+    axis = TimeAxis.of(clock, by.unit)
+    clock_index = axis.at_or_after(axis.values + by.value)[track.clock_index]
     index = track.at_or_after(clock_index)
     safe = np.minimum(index, max(track.size - 1, 0))
     there = (clock_index < clock.size) & (index < track.size)

@@ -1,7 +1,7 @@
 """Durations: a number of frames or of seconds, never a bare number."""
 
 from dataclasses import dataclass
-from typing import Any, Literal, TypeAlias
+from typing import Any, Literal, NamedTuple, Self, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -152,8 +152,33 @@ def length_window(length: object, what: str, tol: Duration | None = None) -> Win
 
 def elapsed(clock: Clock, start: Ints, end: Ints, unit: str) -> Floats:
     """Return how long it is from one clock index to the other, in frames or seconds."""
-    axis = clock.frames if unit == "frames" else clock.times
-    return np.asarray(axis[end] - axis[start], np.float64)
+    axis = TimeAxis.of(clock, unit).values
+    took: Floats = axis[end] - axis[start]
+    return took
+
+
+class TimeAxis(NamedTuple):
+    """When each clock index is, in frames or in seconds."""
+
+    values: Floats
+    """Frame numbers or seconds of game time, never falling."""
+    slip: float
+    """By how much two of them may differ and still be the same."""
+
+    @classmethod
+    def of(cls, clock: Clock, unit: str) -> Self:
+        """Return the axis of a clock in `"frames"` or `"s"`."""
+        if unit == "frames":
+            return cls(np.asarray(clock.frames, np.float64), 0.0)
+        return cls(clock.times, SAME_TIME)
+
+    def at_or_after(self, instant: NDArray[Any]) -> Ints:
+        """Return the first clock index that is not before each instant; one beyond the last if there is none."""
+        return np.searchsorted(self.values, instant - self.slip)
+
+    def at_or_before(self, instant: NDArray[Any]) -> Ints:
+        """Return the last clock index that is not after each instant; NOBODY if there is none."""
+        return np.searchsorted(self.values, instant + self.slip, side="right") - 1
 
 
 def _due(clock: Clock, clock_index: Ints, length: Duration, tol: Duration | None, sign: int) -> Ints:

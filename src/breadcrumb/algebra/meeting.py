@@ -6,7 +6,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration
+from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import Samples, noise_of
@@ -130,11 +130,9 @@ def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
 def _moved(track: Track, clock_index: Ints, way: int, by: Duration) -> Ints:
     """Return the last clock index at least a duration before each one, or the first at least a duration after it."""
     clock = track.session.clock
-    axis = clock.frames if by.unit == "frames" else clock.times
-    slip = 0 if by.unit == "frames" else SAME_TIME
-    if way < 0:
-        return np.searchsorted(axis, axis[clock_index] - by.value + slip, side="right") - 1
-    return np.searchsorted(axis, axis[clock_index] + by.value - slip)
+    axis = TimeAxis.of(clock, by.unit)
+    moved = axis.values[clock_index] + way * by.value
+    return axis.at_or_before(moved) if way < 0 else axis.at_or_after(moved)
 
 
 def on_track(signal: S, track: Track) -> S:

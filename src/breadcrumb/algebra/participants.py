@@ -6,6 +6,7 @@ from typing import Final, Literal, Self, TypeAlias
 
 import numpy as np
 
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.model.session import NOBODY, Ints, Session
 
 Subject = Literal["either", "by", "on"]
@@ -227,15 +228,11 @@ def lifetimes_at(session: Session, name: Ints, clock_index: Ints) -> Ints:
 
     It is the last one that had begun, even if it is gone by then; else the first one to come.
     """
-    lifetimes, size = session.lifetimes, session.clock.size + 1
-    if not lifetimes.size or not (name != NOBODY).any():
-        return np.full(len(name), NOBODY)
+    lifetimes = session.lifetimes
     begin = np.where(lifetimes.appear == NOBODY, lifetimes.first, lifetimes.appear)
-    order = np.lexsort((begin, lifetimes.name))
-    index = np.searchsorted((lifetimes.name * size + begin)[order], name * size + clock_index, side="right")
-    last, following = order[np.maximum(index - 1, 0)], order[np.minimum(index, lifetimes.size - 1)]
-    begun = lifetimes.name[last] == name
-    return np.where(begun, last, np.where(lifetimes.name[following] == name, following, NOBODY))
+    begins = Index.of(session, lifetimes.name, begin)
+    last = begins.last_until(name, clock_index)
+    return np.where(last == NOBODY, begins.first_from(name, clock_index), last)
 
 
 def _picked(column: Ints | None, indices: Ints | slice) -> Ints | None:

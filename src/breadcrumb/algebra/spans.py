@@ -6,7 +6,7 @@ from typing import Literal, Self
 
 import numpy as np
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, elapsed, window
+from breadcrumb.algebra.durations import Duration, TimeAxis, duration, elapsed, window
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.matching import matches
@@ -211,8 +211,8 @@ class Spans:
         by = duration(by, "grown")
         clock = self.session.clock
         _, last = window(by).clock_indices(clock, self.last)
-        axis = clock.frames if by.unit == "frames" else clock.times
-        first = np.searchsorted(axis, axis[self.first] - by.value - (0 if by.unit == "frames" else SAME_TIME))
+        axis = TimeAxis.of(clock, by.unit)
+        first = axis.at_or_after(axis.values[self.first] - by.value)
         label = f"{self.label}, {by} longer at both ends"
         grown = replace(self, label=label, first=first, last=np.minimum(last, clock.size - 1), unknown=None)
         return grown.merged()

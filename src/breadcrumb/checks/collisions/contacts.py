@@ -9,7 +9,8 @@ import numpy as np
 
 from breadcrumb.algebra.along import marked, previous
 from breadcrumb.algebra.arithmetic import Operand
-from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames, window
+from breadcrumb.algebra.durations import Duration, TimeAxis, duration, frames, window
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import meets_one, near_pairs
@@ -19,7 +20,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats
+from breadcrumb.model.session import Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -140,18 +141,13 @@ def reports_every_touch(
 def _told_of(touches: Spans, events: Moments, tol: Duration) -> Bools:
     """Return which touches have an event about their beginning that goes with them."""
     clock = events.session.clock
-    size = clock.size + 1
     _, last = window(tol).clock_indices(clock, touches.first)
-    axis = clock.frames if tol.unit == "frames" else clock.times
-    first = np.searchsorted(axis, axis[touches.first] - tol.value - (0 if tol.unit == "frames" else SAME_TIME))
+    axis = TimeAxis.of(clock, tol.unit)
+    first = axis.at_or_after(axis.values[touches.first] - tol.value)
     told = np.zeros(touches.count, np.bool_)
     for match in matches(touches.participants, events.participants):
-        known = match.right != NOBODY
-        keys = np.sort(match.right[known] * size + events.clock_index[match.right_rows][known])
-        own = match.left * size
-        begun = np.searchsorted(keys, own + first[match.left_rows])
-        over = np.searchsorted(keys, own + last[match.left_rows], side="right")
-        told[match.left_rows] |= (match.left != NOBODY) & (over > begun)
+        index = Index.of(events.session, match.right, events.clock_index[match.right_rows])
+        told[match.left_rows] |= index.any_between(match.left, first[match.left_rows], last[match.left_rows])
     return told
 
 

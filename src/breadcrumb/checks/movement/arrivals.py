@@ -9,12 +9,13 @@ import numpy as np
 from breadcrumb.algebra.along import delayed, first_of_lifetime, following
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames, window
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
-from breadcrumb.model.session import NOBODY, Bools
+from breadcrumb.model.session import Bools
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict, all_of
@@ -212,15 +213,10 @@ def _smaller(one: Signal, other: Signal) -> Signal:
 
 def _called_off(moments: Moments, within: Duration, unless: Moments) -> Bools:
     """Return which of the moments are followed in time by one that goes with them and calls them off."""
-    clock = moments.session.clock
-    size = clock.size + 1
-    _, last = window(within).clock_indices(clock, moments.clock_index)
+    _, last = window(within).clock_indices(moments.session.clock, moments.clock_index)
     off = np.zeros(moments.count, np.bool_)
     for match in matches(moments.participants, unless.participants, excuses=True):
-        known = match.right != NOBODY
-        keys = np.sort(match.right[known] * size + unless.clock_index[match.right_rows][known])
-        own = match.left * size
-        begun = np.searchsorted(keys, own + moments.clock_index[match.left_rows], side="right")
-        ended = np.searchsorted(keys, own + last[match.left_rows], side="right")
-        off[match.left_rows] |= (match.left != NOBODY) & (ended > begun)
+        index = Index.of(unless.session, match.right, unless.clock_index[match.right_rows])
+        first = moments.clock_index[match.left_rows] + 1
+        off[match.left_rows] |= index.any_between(match.left, first, last[match.left_rows])
     return off

@@ -9,7 +9,7 @@ import numpy as np
 
 from breadcrumb.algebra.along import at_samples, latest
 from breadcrumb.algebra.arithmetic import Operand
-from breadcrumb.algebra.durations import SAME_TIME, Duration, duration
+from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.easing import Curve, curve_of, wave_fit
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
@@ -262,7 +262,7 @@ def _along(
         raise Misuse(f"delay: expected one in the unit of {over}, found {delay}")
     track = value.track
     clock = track.session.clock
-    axis: Floats = np.asarray(clock.frames if over.unit == "frames" else clock.times, np.float64)
+    axis = TimeAxis.of(clock, over.unit).values
     moment = latest(track, at)
     safe = np.where(moment == NOBODY, 0, moment)
     if not at.count:

@@ -5,6 +5,7 @@ from typing import Unpack
 import numpy as np
 
 from breadcrumb.algebra.durations import Duration, Window, Within, duration, elapsed, frames, length_window, window
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.spans import Spans
@@ -182,27 +183,16 @@ def silent_once_gone(objects: Objects, **common: Unpack[Common]) -> Verdict:
     leaves = objects.leaves
     session = leaves.session
     events, lifetimes = session.events, session.lifetimes
-    size = session.clock.size + 1
     begin = np.where(lifetimes.first == NOBODY, lifetimes.appear, lifetimes.first)
-    mine = np.flatnonzero(
-        np.isin(
-            lifetimes.name, np.unique(lifetimes.name[objects.lifetimes.lifetime]) if lifetimes.size else lifetimes.name
-        )
-    )
-    order = mine[np.argsort(lifetimes.name[mine] * size + begin[mine], kind="stable")]
-    keys = (lifetimes.name * size + begin)[order]
+    names = lifetimes.name[objects.lifetimes.lifetime] if lifetimes.size else lifetimes.name
+    mine = np.flatnonzero(np.isin(lifetimes.name, names))
+    begins = Index.of(session, lifetimes.name[mine], begin[mine])
     wrong, said = [], []
     for who in (events.by, events.on):
-        at = np.searchsorted(keys, who * size + events.clock_index, side="right") - 1
-        lifetime = order[np.maximum(at, 0)] if len(order) else np.full(len(who), 0)
-        gone = (at >= 0) & (who != NOBODY)
-        gone &= (
-            (lifetimes.name[lifetime] == who)
-            & (lifetimes.leave[lifetime] != NOBODY)
-            & (events.clock_index > lifetimes.leave[lifetime])
-            if len(order)
-            else False
-        )
+        found = begins.last_until(who, events.clock_index)
+        lifetime = np.append(mine, NOBODY)[found]
+        leave = np.append(lifetimes.leave, NOBODY)[lifetime]
+        gone = (lifetime != NOBODY) & (leave != NOBODY) & (events.clock_index > leave)
         wrong.append(np.flatnonzero(gone))
         said.append(lifetime[gone])
     indices, of_lifetime = np.concatenate(wrong), np.concatenate(said)
@@ -325,15 +315,8 @@ def _owner_left(spans: Spans, owners: Moments, only_one: bool, session: Session)
     parent = lifetimes.parent[lifetime] if len(lifetime) else lifetime
     if only_one and owners.count:
         parent = np.where(parent == NOBODY, owners.subject[0], parent)
-    size = session.clock.size + 1
-    order = np.argsort(owners.subject * size + owners.clock_index, kind="stable")
-    keys = (owners.subject * size + owners.clock_index)[order]
-    at = np.searchsorted(keys, parent * size + spans.first)
-    found = order[np.minimum(at, max(len(order) - 1, 0))] if len(order) else np.zeros(len(lifetime), np.int64)
-    there = (at < len(order)) & (parent != NOBODY)
-    left = owners.clock_index[found] if len(order) else np.full(len(lifetime), NOBODY)
-    same = owners.subject[found] == parent if len(order) else there
-    return lifetime, np.where(there & same, left, NOBODY)
+    found = Index.of(session, owners.subject, owners.clock_index).first_from(parent, spans.first)
+    return lifetime, np.where(found == NOBODY, NOBODY, np.append(owners.clock_index, NOBODY)[found])
 
 
 def _alive(objects: Objects, session: Session) -> Ints:

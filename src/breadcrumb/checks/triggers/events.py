@@ -7,6 +7,7 @@ import numpy as np
 
 from breadcrumb.algebra.along import last_known
 from breadcrumb.algebra.durations import SAME_TIME, Duration, Within, elapsed, window
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches, owner_of
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
@@ -385,11 +386,4 @@ def _count_before(label: Ints, clock_index: Ints, order: Ints, of_effect: Ints, 
 
 def _latest(of_cause: Ints, cause: Moments, of_effect: Ints, effect: Moments) -> Ints:
     """Return the index of the last cause at or before each effect, or NOBODY."""
-    size = effect.session.clock.size + 1
-    order = np.argsort(of_cause * size + cause.clock_index, kind="stable")
-    keys = (of_cause * size + cause.clock_index)[order]
-    at = np.searchsorted(keys, of_effect * size + effect.clock_index, side="right") - 1
-    if not cause.count:
-        return np.full(effect.count, NOBODY)
-    found = order[np.maximum(at, 0)]
-    return np.where((at >= 0) & (of_cause[found] == of_effect), found, NOBODY)
+    return Index.of(cause.session, of_cause, cause.clock_index).last_until(of_effect, effect.clock_index)

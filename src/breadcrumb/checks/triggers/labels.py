@@ -18,7 +18,7 @@ def labels(match: str, moments: Moments) -> Ints:
         moments: the moments.
     """
     if match == "subject":
-        return moments.participants.subject_code
+        return moments.participants.subject_code + 1  # nobody is one of them
     return _given(match, moments)[0]
 
 
@@ -70,12 +70,19 @@ def _given(match: str, *several: Moments) -> list[Ints]:
     if match == "any":
         return [np.zeros(moments.count, np.int64) for moments in several]
     if match == "pair":
-        return [moments.by * (len(moments.session.names) + 1) + moments.on for moments in several]
+        return [_pair_code(moments) for moments in several]
     known: dict[Any, int] = {}
     return [
         np.array([known.setdefault(_comparable(one.get(match)), len(known)) for one in moments.data], np.int64)
         for moments in several
     ]
+
+
+def _pair_code(moments: Moments) -> Ints:
+    """Return a number for by and on of each, lifetimes or named things."""
+    by, on = moments.participants.codes
+    size = moments.session.lifetimes.size + len(moments.session.names) + 1
+    return (by + 1) * size + on + 1
 
 
 def _comparable(value: Any) -> Any:

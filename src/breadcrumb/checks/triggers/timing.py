@@ -4,7 +4,8 @@ from typing import NamedTuple, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, duration, elapsed
+from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, Window, duration, elapsed
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import pair_rows
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
@@ -133,7 +134,7 @@ def repeats_every(
     ticks, groups = _grouped(moments, during, labels(match, moments), match == "any")
     rounds = _Rounds.of(ticks, groups, period, first)
     allowed = 0.0 if tol is None else tol.value
-    slip = 0.0 if period.unit == "frames" else SAME_TIME
+    slip = TimeAxis.of(moments.session.clock, period.unit).slip
     late = np.maximum(rounds.off, -rounds.off - (rounds.step if first is None else 0.0))
     right = (rounds.skipped == 0) & (late <= allowed + slip)
     wrong = -np.maximum(late - allowed, SAME_TIME)
@@ -178,16 +179,11 @@ def _grouped(moments: Moments, during: Spans | None, label: Ints, together: bool
         kept, span = np.arange(moments.count), np.zeros(moments.count, np.int64)
     else:
         kept, order, of_moment, of_span = pair_rows(moments.participants, during.participants)
-        by_beginning = np.lexsort((during.first[order], of_span))
-        order, of_span = order[by_beginning], of_span[by_beginning]
-        begin, end, size = during.first[order], during.last[order], last + 2
+        begin, end = during.first[order], during.last[order]
         span = np.full(moments.count, NOBODY)
-        span[kept] = np.searchsorted(of_span * size + begin, of_moment * size + moments.clock_index[kept], "right") - 1
-        safe = np.maximum(span[kept], 0)
-        inside = span[kept] >= 0
-        if len(begin):
-            inside &= (of_span[safe] == of_moment) & (end[safe] >= moments.clock_index[kept])
-        kept = kept[inside]
+        begins = Index.of(moments.session, of_span, begin)
+        span[kept] = begins.last_until(of_moment, moments.clock_index[kept])
+        kept = kept[(span[kept] != NOBODY) & (np.append(end, NOBODY)[span[kept]] >= moments.clock_index[kept])]
     order = kept[np.lexsort((moments.order[kept], moments.clock_index[kept], span[kept], label[kept]))]
     pairs = np.stack([label[order], span[order]], axis=1)
     if together:
@@ -211,8 +207,7 @@ class _Rounds(NamedTuple):
     @classmethod
     def of(cls, ticks: Moments, groups: _Groups, period: Duration, first: Duration | None) -> "_Rounds":
         clock = ticks.session.clock
-        axis: Floats = np.asarray(clock.frames if period.unit == "frames" else clock.times, np.float64)
-        slip = 0.0 if period.unit == "frames" else SAME_TIME
+        axis, slip = TimeAxis.of(clock, period.unit)
         which, begin = groups.which, axis[groups.begin]
         fresh = np.hstack((True, np.diff(which) != 0))[: ticks.count]
         base = begin + (period.value if first is None else first.value)  # where nothing happens, that was due
@@ -269,9 +264,7 @@ def respects_rate_limit(
     clock = moments.session.clock
     _, last = Window(per, per).clock_indices(clock, moments.clock_index)
     order = by_label(label, moments)
-    size = clock.size + 1
-    keys = (label * size + moments.clock_index)[order]
-    behind = np.searchsorted(keys, label * size + np.minimum(last, clock.size - 1), side="right")
+    behind = Index.of(moments.session, label, moments.clock_index).place(label, np.minimum(last, clock.size), "right")
     mine = np.empty(moments.count, np.int64)
     mine[order] = np.arange(moments.count)
     count = behind - mine

@@ -8,7 +8,9 @@ import numpy as np
 
 from breadcrumb.algebra.along import at_samples, first_of_group, first_of_lifetime, stretches
 from breadcrumb.algebra.arithmetic import Operand
-from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames
+from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration, frames
+from breadcrumb.algebra.indexing import Index
+from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
 from breadcrumb.algebra.signals import Signal
@@ -292,8 +294,8 @@ def drains(
     """
     every = duration(every, "every")
     inside = signal.during(during)
-    track, clock = inside.track, signal.track.session.clock
-    axis = np.asarray(clock.frames if every.unit == "frames" else clock.times, np.float64)[track.clock_index]
+    track = inside.track
+    axis = TimeAxis.of(track.session.clock, every.unit).values[track.clock_index]
     span = stretches(track, _span_of(track, during))
     base = first_of_group(inside, span)
     began = first_of_group(replace(inside, parts=(axis,), valid=None), span)
@@ -308,8 +310,9 @@ def drains(
 
 
 def _span_of(track: Track, spans: Spans) -> Ints:
-    """Return, for each sample within spans, which one it lies in."""
-    size = track.session.clock.size + 1
-    everyone = bool((spans.lifetime == NOBODY).all())
-    keys = np.sort((0 if everyone else spans.lifetime) * size + spans.first)
-    return np.searchsorted(keys, (0 if everyone else track.lifetime) * size + track.clock_index, side="right")
+    """Return, for each sample within spans, how many of those that go with it have begun by then."""
+    result = np.zeros(track.size, np.int64)
+    for match in matches(track, spans.participants):
+        begins = Index.of(track.session, match.right, spans.first[match.right_rows])
+        result += begins.place(match.left, track.clock_index, "right")
+    return result

@@ -1,0 +1,174 @@
+"""Moments and spans keep who takes part, and what was once judged wrong for want of it is judged right."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+
+from breadcrumb import Misuse, Spans, Trace, UnknownName, frames, judge
+from breadcrumb.checks import movement, spawns, triggers, values
+from breadcrumb.testing import make_trace
+
+
+def _shots(*lifetimes: tuple[str, int, int], events: Any = (), kind: str = "shot") -> Trace:
+    """Make a session of a ship that is safe on frames 3 to 5, and of shots, each there from a frame up to another one."""
+    states: list[dict[str, dict[str, Any]]] = [{"ship": {"safe": 3 <= n < 6, "n": float(n // 4)}} for n in range(10)]
+    for who, first, last in lifetimes:
+        for n in range(first, last):
+            states[n][who] = {"x": float(n)}
+    kinds = {"ship": "ship"} | {who: kind for who, *_ in lifetimes}
+    return make_trace(states, kinds=kinds, events=events, declare=["hit", "gone", "lit"])
+
+
+def _press(steps: tuple[int, ...], *events: int, check: Callable[..., Any] = values.changes_by) -> Any:
+    """Judge a counter that rises by these steps from frame to frame, and should by 1 at each press."""
+    states = [{"score": {"n": float(sum(steps[: n + 1]))}} for n in range(len(steps))]
+    trace = make_trace(states, kinds={"score": "board"}, events=[(n, "press") for n in events], declare=["press"])
+    return check(trace.one("board").n, 1.0, at=trace.events("press"))
+
+
+def _walled() -> Any:
+    """Judge two balls that move, while a wall touches one of them."""
+    states = [{"red": {"x": float(n > 3)}, "blue": {"x": float(n > 3)}} for n in range(8)]
+    events = [(3, "in", "wall", "red"), (5, "out", "wall", "red")]
+    trace = make_trace(states, kinds={"red": "ball", "blue": "ball"}, events=events)
+    touching = Spans.between(trace.events("in"), trace.events("out"))
+    return values.unchanged(trace.all("ball").x, except_during=touching)
+
+
+def _switched(*frames_: int) -> Any:
+    trace = _shots(("s", 4, 7), events=[(n, "lit") for n in frames_])
+    return values.toggles(trace.one("ship").safe, at=trace.events("lit"))
+
+
+def _reused(check: Callable[..., Any], **more: Any) -> Any:
+    """Judge a shot of which one lifetime is hit, and the next one gone."""
+    trace = _shots(("s", 0, 3), ("s", 5, 9), ("t", 0, 9), events=[(1, "hit", "s"), (6, "gone", "s")])
+    return check(trace.events("hit"), trace.events("gone"), **more)
+
+
+def _safe() -> Any:
+    trace = _shots(("s", 4, 7))
+    return triggers.never_happens(trace.all("shot").appears, during=trace.one("ship").safe.spans())
+
+
+def _two_rocks() -> Any:
+    events = [(5, "hit", "s", "r1"), (5, "hit", "s", "r2")]
+    trace = _shots(("s", 2, 5), ("t", 2, 8), events=events)
+    return triggers.leads_to(trace.events("hit"), trace.all("shot").leaves, within=frames(0))
+
+
+def _two_throws() -> Any:
+    trace = _shots(("s", 2, 5), events=[(2, "hit"), (2, "hit")])
+    return spawns.one_for_each(trace.events("hit"), trace.all("shot"), within=frames(0))
+
+
+ONCE_WRONG: dict[str, tuple[Callable[[], Any], str, Any]] = {
+    "what one object does in the spans of another": (_safe, "broken", 4),
+    "a contact by a wall excuses the ball that it is on": (_walled, "broken", ("blue", 4)),
+    "two presses on one frame, one lost": (lambda: _press((0, 0, 1, 0, 0), 2, 2), "broken", 2),
+    "two presses on one frame add up": (lambda: _press((0, 0, 2, 0, 0), 2, 2), "held", None),
+    "two steps on one frame": (lambda: _press((0, 0, 2, 0, 0), 2, 2, check=movement.steps_by), "held", None),
+    "a change that comes twice": (lambda: _press((0, 0, 1, 1, 0), 2), "broken", 3),
+    "presses on neighbouring frames": (lambda: _press((0, 0, 1, 1, 0, 0), 2, 3), "held", None),
+    "presses on neighbouring frames, seen a frame later": (lambda: _press((0, 0, 0, 1, 1, 0), 2, 3), "held", None),
+    "steps on neighbouring frames": (lambda: _press((0, 0, 1, 1, 0), 2, 3, check=movement.steps_by), "held", None),
+    "two switches on one frame leave a flag": (lambda: _switched(3, 3, 6), "broken", 3),
+    "a switch for each change of a flag": (lambda: _switched(3, 6), "held", None),
+    "a reused id does not answer for its former lifetime": (
+        lambda: _reused(triggers.leads_to, within=frames(7)), "broken", 8
+    ),
+    "a reused id is no cause of what its former lifetime did": (
+        lambda: _reused(lambda hit, gone, **more: triggers.only_after(gone, hit, **more), within=frames(5)), "broken", 6
+    ),
+    "a reused id does not end what its former lifetime began": (lambda: _reused(triggers.pairs_up), "untested", None),
+    "a reused id has no cooldown from its former lifetime": (
+        lambda: _reused(lambda hit, gone: triggers.respects_cooldown(hit | gone, frames(7))), "untested", None
+    ),
+    "a bullet that hits two rocks and leaves": (_two_rocks, "held", None),
+    "two throws that make one flare": (_two_throws, "broken", 2),
+    "a name that nothing has": (
+        lambda: triggers.never_happens(_shots(events=[(1, "hit", "ship")]).events("hit", by="pirate")), "untested", None
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ONCE_WRONG)
+def test_what_was_once_judged_wrong_is_judged_right(name: str) -> None:
+    """Each case has the outcome and the first breach that were worked out by hand."""
+    ask, outcome, first = ONCE_WRONG[name]
+    verdict = ask()
+    assert verdict.outcome == outcome, verdict.explain()
+    if first is not None:
+        assert verdict.first is not None
+        assert first in (verdict.first.frame, (verdict.first.object, verdict.first.frame)), verdict.explain()
+
+
+MISSPELT: dict[str, Callable[[Trace], Any]] = {
+    "by": lambda t: t.events("hit", by="shipp"),
+    "on": lambda t: t.events("hit", on="roock"),
+    "all": lambda t: t.all("ships"),
+    "a plural": lambda t: t.all("enemies"),
+}
+
+
+@pytest.mark.parametrize("where", MISSPELT)
+def test_a_name_that_is_nearly_right_is_an_error(where: str) -> None:
+    """Names of participants and kinds are looked up: one slip of the keyboard is never an idle pass."""
+    trace = _shots(("e", 0, 3), kind="enemy", events=[(1, "hit", "ship", "rock")])
+    with pytest.raises(UnknownName, match="did you mean"):
+        MISSPELT[where](trace)
+
+
+def test_moments_keep_their_participants() -> None:
+    """Joined, filtered and taken separately, moments keep who did it and whom it was done to."""
+    events = [(1, "hit", "s", "ship"), (2, "gone", "t", "ship"), (3, "lit")]
+    trace = _shots(("s", 0, 9), ("t", 0, 9), events=events)
+    shots, names = trace.all("shot"), trace.data.session.names
+    joined = (trace.events("hit") | trace.events("gone")).where(np.array([True, True]))
+    assert [names[index] for index in joined.by] == ["s", "t"]
+    assert [names[index] for index in joined.on] == ["ship", "ship"]
+    assert shots.x.at(joined).values.tolist() == [1.0, 2.0]
+    assert trace.one("ship").n.at(joined.with_subject("on")).values.tolist() == [0.0, 0.0]
+    both = shots.x.at(trace.events("hit")) + shots.x.at(trace.events("hit").with_subject("by"))
+    assert both.values.tolist() == [2.0]
+    mixed = Spans.following(joined | trace.events("lit"), frames(1))
+    assert judge(shots.x < 9, "near", during=mixed).tested == 4
+
+
+BALLS: dict[str, Any] = {name: {"x": 0.0} for name in "abc"}
+
+
+def test_contacts_are_followed_pair_by_pair() -> None:
+    """A contact ends with its own partner, whichever of the two the event is by; one of another pair ends nothing."""
+    events = [(0, "in", "a", "b"), (1, "in", "a", "c"), (3, "out", "c", "a"), (5, "out", "b", "a")]
+    trace = make_trace([BALLS] * 8, kinds=dict.fromkeys(BALLS, "ball"), events=events)
+    assert trace.contacts("in", "out").lengths("frames").tolist() == [6.0, 3.0]
+    with pytest.raises(Misuse, match="for_both"):
+        Spans.between(trace.events("in"), trace.events("out"))
+
+
+def test_a_span_ends_with_its_own_partner() -> None:
+    """What one ball began at a wall is not ended by another ball at that wall."""
+    events = [(0, "in", "a", "wall"), (1, "in", "b", "wall"), (3, "out", "b", "wall"), (4, "out", "a", "wall")]
+    trace = make_trace([BALLS] * 8, kinds=dict.fromkeys(BALLS, "ball"), events=events)
+    assert Spans.between(trace.events("in"), trace.events("out")).lengths("frames").tolist() == [5.0, 3.0]
+
+
+def _guns(on: str) -> Trace:
+    tanks = {"t1": {"yaw": 10.0}, "t2": {"yaw": 20.0}}
+    states: list[dict[str, Any]] = [tanks | {"g1": {"yaw": 15.0, "on": "t1"}, "g2": {"yaw": 40.0, "on": on}}]
+    return make_trace(states * 2, kinds={"t1": "tank", "t2": "tank", "g1": "gun", "g2": "gun"})
+
+
+def test_groups_are_paired_by_what_owns_them() -> None:
+    """A value is told as one of what a text names, and compared with that one's own; two of one owner are refused."""
+    trace = _guns("t2")
+    guns, tanks = trace.all("gun"), trace.all("tank")
+    assert (guns.yaw.of(guns.on) - tanks.yaw).values.tolist() == [5.0, 5.0, 20.0, 20.0]
+    with pytest.raises(Misuse, match="of two groups"):
+        _ = guns.yaw - tanks.yaw
+    guns = _guns("t1").all("gun")
+    with pytest.raises(Misuse, match="two of yaw of every gun have t1 as their on on frame 0"):
+        guns.yaw.of(guns.on)
