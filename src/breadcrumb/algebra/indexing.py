@@ -52,8 +52,8 @@ class Index:
 
     def any_between(self, key: Ints, first: Ints, last: Ints) -> Bools:
         """Return whether each key has a row from a first to a last clock index, both included."""
-        found: Bools = self.place(key, last, "right") > self.place(key, first)
-        return found & (key != NOBODY)
+        found: Bools = (self.place(key, last, "right") > self.place(key, first)) & (key != NOBODY)
+        return found
 
     def _of_key(self, place: Ints, key: Ints) -> Ints:
         if not len(self.order):
