@@ -81,25 +81,33 @@ def matches(left: Participants | Track, right: Participants | Track, *, excuses:
 
 
 def pair_rows(left: Participants, right: Participants) -> tuple[Ints, Ints, Ints, Ints]:
-    """Return the rows of two lots that may go together, and their keys: those of one key do.
+    """Return the rows of two lots that may go together, each with their keys: those of one key do.
 
     Raises:
         Misuse: nothing says which rows go together, or the sources of joined rows go together in different ways.
     """
-    mine, yours = np.full(left.size, NOBODY), np.full(right.size, NOBODY)
-    ways = set()
-    for match in matches(left, right):
-        mine[match.left_rows], yours[match.right_rows] = match.left, match.right
-        ways.add(match.way)
-    if len(ways) > 1:
+    found = list(matches(left, right))
+    if not found:  # one of them is empty, and the other goes with nothing
+        nothing = np.zeros(left.size, np.int64), np.zeros(right.size, np.int64)
+        return np.arange(left.size), nothing[0], np.arange(right.size), nothing[1]
+    if len({match.way for match in found}) > 1:
         raise Misuse(
-            f"{_label(left)} and {_label(right)} go together in different ways, {' and '.join(sorted(ways))}; "
-            "judge each of them by itself, or use .without_subject()"
+            f"{_label(left)} and {_label(right)} go together in different ways, "
+            f"{' and '.join(sorted({match.way for match in found}))}; judge each of them by itself, or use "
+            ".without_subject()"
         )
-    if not ways:  # one of them is empty, and the other goes with nothing
-        mine, yours = np.zeros(left.size, np.int64), np.zeros(right.size, np.int64)
-    rows, others = np.flatnonzero(mine != NOBODY), np.flatnonzero(yours != NOBODY)
-    return rows, others, mine[rows], yours[others]
+    mine, yours = found[0].left, found[0].right
+    if len(found) > 1:
+        mine, yours = np.full(left.size, NOBODY), np.full(right.size, NOBODY)
+        for match in found:
+            mine[match.left_rows], yours[match.right_rows] = match.left, match.right
+    return *_kept(mine), *_kept(yours)
+
+
+def _kept(keys: Ints) -> tuple[Ints, Ints]:
+    """Return the rows that have a key, and the keys."""
+    rows = np.flatnonzero(keys != NOBODY)
+    return (rows, keys) if len(rows) == len(keys) else (rows, keys[rows])
 
 
 def owner_of(rows: Participants, of: Participants | Track) -> Ints:
@@ -170,6 +178,9 @@ class _Side:
         """Return a key for each row: its lifetimes of some kinds, NOBODY if it lacks one."""
         if self.track is not None:
             return self.track.lifetime
+        assert self.participants is not None
+        if len(kinds) == 1 and self.origin.pairs == {(kinds[0], None)}:
+            return self.participants.by_lifetime[self.rows]
         size = self.session.lifetimes.size + 1
         result = np.zeros(self.size, np.int64)
         for kind in kinds:

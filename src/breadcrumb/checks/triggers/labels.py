@@ -39,7 +39,7 @@ def paired(match: str, left: Moments, right: Moments) -> Paired:
     """
     if match != "subject":
         return Paired(left, right, *_given(match, left, right))
-    rows, others, of_left, of_right = pair_rows(left.participants, right.participants)
+    rows, of_left, others, of_right = pair_rows(left.participants, right.participants)
     left = left if len(rows) == left.count else left.pick(rows)
     right = right if len(others) == right.count else right.pick(others)
     return Paired(left, right, of_left, of_right)
