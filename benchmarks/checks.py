@@ -105,7 +105,7 @@ def rows_of_a_crowd(trace: Trace) -> list[Row]:
         return pd.merge_asof(left, found, on="row", by="id", direction="forward", tolerance=6)
 
     def equal_work() -> Any:
-        """Answer what the verdict does: each cause's effect and spare time, effects too many, and each object's part."""
+        """Answer what the verdict does: each cause's effect and spare time, those too many, each object's part."""
         after = merged()
         before = pd.merge_asof(right, left.assign(cause=left["row"]), on="row", by="id", tolerance=6)
         surplus = before[before["cause"].notna() & before.duplicated(["id", "cause"])]

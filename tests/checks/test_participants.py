@@ -172,3 +172,32 @@ def test_groups_are_paired_by_what_owns_them() -> None:
     guns = _guns("t1").all("gun")
     with pytest.raises(Misuse, match="two of yaw of every gun have t1 as their on on frame 0"):
         guns.yaw.of(guns.on)
+
+
+def test_a_verdict_says_what_was_matched_where_there_was_a_choice() -> None:
+    """By time, by several kinds, and with nothing: each is told, with how many one kind alone would have matched."""
+    events = [(1, "hit", "s", "c"), (1, "hit", "wall", "c"), (2, "gone", "s", "d"), (2, "gone", "t", "c")]
+    states = [{name: {"x": 0.0} for name in ("s", "t", "c", "d")} for _ in range(6)]
+    trace = make_trace(states, kinds={"s": "shot", "t": "shot", "c": "crate", "d": "crate"}, events=events)
+    verdict = triggers.leads_to(trace.events("hit"), trace.events("gone"), within=frames(1))
+    assert (verdict.outcome, verdict.tested) == ("broken", 1)
+    assert verdict.matched == (
+        "gone by crate and shot (0 of 2 hit have one; by crate alone 2, by shot alone 1)",
+        "1 of 2 hit with nothing: crate or shot takes no part in them",
+    )
+    assert "  matched  gone by crate and shot" in verdict.explain()
+    ship = _shots(("s", 0, 9), ("t", 0, 9))
+    scoped = judge(ship.all("shot").x < 99, "near", during=ship.one("ship").safe.spans())
+    assert (scoped.tested, scoped.matched) == (6, ("safe by time",))
+
+
+def test_a_breach_is_told_of_the_object_by_which_it_was_matched() -> None:
+    """What a ship does to shots is told of the shot where it is matched by shots; its own scope still counts."""
+    trace = _shots(("s", 0, 9), ("t", 0, 9), events=[(4, "hit", "ship", "t"), (8, "hit", "ship", "s")])
+    hit, safe = trace.events("hit"), trace.one("ship").safe.spans()
+    verdict = triggers.leads_to(hit, trace.all("shot").leaves, within=frames(1), during=safe)
+    assert verdict.first is not None
+    assert (verdict.tested, verdict.first.object, verdict.first.frame) == (1, "t", 5)
+    far = values.equals(trace.all("shot").x.at(hit), 9.0)
+    assert far.first is not None
+    assert far.first.object == "t"

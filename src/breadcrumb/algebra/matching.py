@@ -56,6 +56,8 @@ class Match(NamedTuple):
     right: Ints
     way: str
     """What they go together by, in words; by time, all keys are 0 and each goes with all of the other side."""
+    kinds: tuple[str, ...] = ()
+    """The kinds of which the lifetimes are the same, if they go together by kinds."""
 
     @property
     def by_time(self) -> bool:
@@ -80,8 +82,19 @@ def matches(left: Participants | Track, right: Participants | Track, *, excuses:
                 yield _matched(mine, yours, excuses)
 
 
-def pair_rows(left: Participants, right: Participants) -> tuple[Ints, Ints, Ints, Ints]:
-    """Return the rows of two lots that may go together, each with their keys: those of one key do.
+class Pairing(NamedTuple):
+    """The rows of two lots that may go together, each with their keys: those of one key do."""
+
+    left: Ints
+    left_keys: Ints
+    right: Ints
+    right_keys: Ints
+    kinds: tuple[str, ...]
+    """The kinds by which they go together."""
+
+
+def pair_rows(left: Participants, right: Participants) -> Pairing:
+    """Return which rows of two lots go together.
 
     Raises:
         Misuse: nothing says which rows go together, or the sources of joined rows go together in different ways.
@@ -89,7 +102,7 @@ def pair_rows(left: Participants, right: Participants) -> tuple[Ints, Ints, Ints
     found = list(matches(left, right))
     if not found:  # one of them is empty, and the other goes with nothing
         nothing = np.zeros(left.size, np.int64), np.zeros(right.size, np.int64)
-        return np.arange(left.size), nothing[0], np.arange(right.size), nothing[1]
+        return Pairing(np.arange(left.size), nothing[0], np.arange(right.size), nothing[1], ())
     if len({match.way for match in found}) > 1:
         raise Misuse(
             f"{_label(left)} and {_label(right)} go together in different ways, "
@@ -101,7 +114,7 @@ def pair_rows(left: Participants, right: Participants) -> tuple[Ints, Ints, Ints
         mine, yours = np.full(left.size, NOBODY), np.full(right.size, NOBODY)
         for match in found:
             mine[match.left_rows], yours[match.right_rows] = match.left, match.right
-    return *_kept(mine), *_kept(yours)
+    return Pairing(*_kept(mine), *_kept(yours), found[0].kinds)
 
 
 def _kept(keys: Ints) -> tuple[Ints, Ints]:
@@ -241,9 +254,14 @@ def _matched(mine: _Side, yours: _Side, excuses: bool) -> Match:
                     f"{one.label} has two of kind {' and '.join(twice)}, one as by and one as on; name the one "
                     "that is meant with .with_subject('by') or .with_subject('on'), or take both with .for_both()"
                 )
-        match = Match(mine.rows, yours.rows, mine.keys(shared), yours.keys(shared), f"by {' and '.join(shared)}")
+        match = Match(
+            mine.rows, yours.rows, mine.keys(shared), yours.keys(shared), f"by {' and '.join(shared)}", shared
+        )
         if len(shared) > 1:
             _note(f"{yours.label} {match.way}{_alone(mine, yours, shared, match)}")
+        for one, keys in ((mine, match.left), (yours, match.right)):
+            if lost := int((keys == NOBODY).sum()):
+                _note(f"{lost} of {one.size} {one.label} with nothing: {' or '.join(shared)} takes no part in them")
         return match
     if not shared and not (mine.origin.kinds and yours.origin.kinds):
         left, right = mine.things(), yours.things()

@@ -120,7 +120,8 @@ def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
         lifetime = np.where(there, signal.track.lifetime[safe], lifetime)
         clock_index = np.where(there, np.maximum(clock_index, signal.track.clock_index[safe]), clock_index)
     track = Track(
-        signal.track.session, lifetime, clock_index, moments.rows, moments.participants, signal.track.unseen,
+        signal.track.session, lifetime, clock_index, moments.rows,
+        moments.participants.meant_by(signal.track.kinds), signal.track.unseen,
         signal.track.whose, signal.track.one,
     )  # fmt: skip
     noise = signal.noise_at(np.where(there, indices, 0)) if signal.track.size else None

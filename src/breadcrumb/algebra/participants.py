@@ -1,5 +1,6 @@
 """Participants: who takes part in each moment or span, and of which kinds those of one source may be."""
 
+from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final, Literal, Self, TypeAlias
@@ -27,6 +28,13 @@ class Origin:
     """Which of the two participants is meant; `nobody` if it counts for everyone."""
     one: str = ""
     """The id of the one object or named thing that it is about, if it is about one."""
+    told: Literal["", "on"] = ""
+    """Which of the two is told of, if it is not the subject: that by which the rows were matched."""
+
+    @property
+    def shown(self) -> Literal["either", "by", "on", "nobody"]:
+        """Which participant is told of."""
+        return self.told or self.subject
 
     @property
     def roles(self) -> tuple[int, ...]:
@@ -47,6 +55,11 @@ class Origin:
     def twice(self) -> frozenset[str]:
         """The kinds of which both participants of a row may be."""
         return frozenset(by for by, on in self.pairs if by and by == on and len(self.roles) > 1)
+
+    def meant_by(self, kinds: Collection[str]) -> "Origin":
+        """Return the same source, told of on if on is of these kinds and by never is."""
+        by, on = ({pair[role] for pair in self.pairs} & set(kinds) for role in (0, 1))
+        return replace(self, told="on") if self.subject == "either" and on and not by else self
 
     def like(self, other: "Origin") -> bool:
         """Tell whether another source has the same participants."""
@@ -180,7 +193,12 @@ class Participants:
 
     def with_subject(self, subject: Literal["either", "by", "on", "nobody"]) -> Self:
         """Return the same rows, of which another participant is meant."""
-        return replace(self, origins=tuple(replace(one, subject=subject) for one in self.origins))
+        return replace(self, origins=tuple(replace(one, subject=subject, told="") for one in self.origins))
+
+    def meant_by(self, kinds: Collection[str]) -> Self:
+        """Return the same rows, told of the participant of one of these kinds, by which they are matched."""
+        origins = tuple(one.meant_by(kinds) for one in self.origins)
+        return self if origins == self.origins else replace(self, origins=origins)
 
     def with_label(self, label: str) -> Self:
         """Return the same rows under another name, for messages."""
@@ -203,16 +221,16 @@ class Participants:
         result = np.full(self.size, NOBODY)
         for index, origin in enumerate(self.origins):
             rows = self.rows_of(index)
-            if origin.subject == "either":
+            if origin.shown == "either":
                 result[rows] = np.where(self.names[0][rows] == NOBODY, on[rows], by[rows])
-            elif origin.subject != "nobody":
-                result[rows] = (by, on)[origin.roles[0]][rows]
+            elif origin.shown != "nobody":
+                result[rows] = (by if origin.shown == "by" else on)[rows]
         return result
 
     def _of_subject(self) -> Ints:
-        if (origin := self.sole) is not None and origin.subject in ("by", "on"):
-            return self.lifetimes_of(origin.roles[0])
-        if (self.names[1] == NOBODY).all() and all(one.subject == "either" for one in self.origins):
+        if (origin := self.sole) is not None and origin.shown in ("by", "on"):
+            return self.lifetimes_of(int(origin.shown == "on"))
+        if (self.names[1] == NOBODY).all() and all(one.shown == "either" for one in self.origins):
             return self.by_lifetime
         return self._chosen(self.by_lifetime, self.on_lifetime)
 

@@ -169,7 +169,7 @@ class Trace:
         note_read(empty=not len(indices))
         whom = {what: one for what, one in (("by", by), ("on", on)) if one is not None}
         label = " ".join((name, *(f"{what} {_called(one)}" for what, one in whom.items())))
-        pairs = here.participants.get(name, frozenset())
+        pairs = here.participants(name)
         origin = Origin(label, pairs if parts else self._narrowed(pairs, by, on), one=_one_of(by) or _one_of(on))
         names = events.by[indices], events.on[indices]
         return Moments(

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from breadcrumb.algebra.participants import KindPair
 from breadcrumb.errors import UnknownName, is_typing_error
@@ -57,10 +58,37 @@ def knowing(vocabulary: Vocabulary) -> Iterator[Run]:
         _run.reset(token)
 
 
-def known_here(own: Vocabulary) -> Vocabulary:
+class Known(NamedTuple):
+    """What is known in a trace and in the run that it belongs to; a part of it is united when it is asked for."""
+
+    own: Vocabulary
+    run: Vocabulary
+
+    @property
+    def kinds(self) -> frozenset[str]:
+        """The kinds of objects."""
+        return self.own.kinds | self.run.kinds
+
+    @property
+    def events(self) -> frozenset[str]:
+        """The names of events."""
+        return self.own.events | self.run.events
+
+    @property
+    def names(self) -> frozenset[str]:
+        """The ids of objects, and whatever else events name."""
+        return self.own.names | self.run.names
+
+    def participants(self, event: str) -> frozenset[KindPair]:
+        """Return which kinds take part in an event."""
+        nothing: frozenset[KindPair] = frozenset()
+        return self.own.participants.get(event, nothing) | self.run.participants.get(event, nothing)
+
+
+def known_here(own: Vocabulary) -> Known:
     """Return what is known in a trace and in the run that it belongs to."""
     run = _run.get()
-    return own if run is None else own | run.vocabulary
+    return Known(own, Vocabulary() if run is None else run.vocabulary)
 
 
 def look_at(what: str) -> None:

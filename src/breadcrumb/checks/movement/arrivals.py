@@ -193,7 +193,8 @@ def of_these(moments: Moments, position: Signal) -> Moments:
     mine = np.zeros(moments.count, np.bool_)
     for match in matches(moments.participants, position.track):
         mine[match.left_rows] = match.by_time | np.isin(match.left, match.right)
-    return moments if mine.all() else moments.pick(np.flatnonzero(mine))
+    kept = moments if mine.all() else moments.pick(np.flatnonzero(mine))
+    return replace(kept, participants=kept.participants.meant_by(position.track.kinds))
 
 
 def _each_place(places: Any, at: Moments) -> list[Any]:

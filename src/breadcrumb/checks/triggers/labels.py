@@ -1,6 +1,7 @@
 """Which moments belong together: those of the same lifetimes, of one pair, of equal data, or all."""
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -39,10 +40,16 @@ def paired(match: str, left: Moments, right: Moments) -> Paired:
     """
     if match != "subject":
         return Paired(left, right, *_given(match, left, right))
-    rows, of_left, others, of_right = pair_rows(left.participants, right.participants)
-    left = left if len(rows) == left.count else left.pick(rows)
-    right = right if len(others) == right.count else right.pick(others)
-    return Paired(left, right, of_left, of_right)
+    pairing = pair_rows(left.participants, right.participants)
+    left, right = _told(left, pairing.left, pairing.kinds), _told(right, pairing.right, pairing.kinds)
+    return Paired(left, right, pairing.left_keys, pairing.right_keys)
+
+
+def _told(moments: Moments, rows: Ints, kinds: tuple[str, ...]) -> Moments:
+    """Return some of the moments, told of the participant by which they are matched."""
+    moments = moments if len(rows) == moments.count else moments.pick(rows)
+    participants = moments.participants.meant_by(kinds)
+    return moments if participants is moments.participants else replace(moments, participants=participants)
 
 
 def excused(match: str, left: Moments, right: Moments) -> Iterator[Match]:

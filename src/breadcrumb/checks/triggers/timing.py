@@ -178,7 +178,7 @@ def _grouped(moments: Moments, during: Spans | None, label: Ints, together: bool
         begin, end = np.zeros(min(last + 1, 1), np.int64), np.full(min(last + 1, 1), last)
         kept, span = np.arange(moments.count), np.zeros(moments.count, np.int64)
     else:
-        kept, of_moment, order, of_span = pair_rows(moments.participants, during.participants)
+        kept, of_moment, order, of_span, _ = pair_rows(moments.participants, during.participants)
         begin, end = during.first[order], during.last[order]
         span = np.full(moments.count, NOBODY)
         begins = Index.of(moments.session, of_span, begin)
