@@ -201,3 +201,42 @@ def test_a_breach_is_told_of_the_object_by_which_it_was_matched() -> None:
     far = values.equals(trace.all("shot").x.at(hit), 9.0)
     assert far.first is not None
     assert far.first.object == "t"
+
+
+def _two_shots(**more: Any) -> Trace:
+    """Make two shots, of which s is lit on frames 2 and 3, and t on frames 5 and 6."""
+    states = [
+        {"s": {"x": float(n), "lit": n in (2, 3)}, "t": {"x": 10.0 * n, "lit": n in (5, 6)}} for n in range(8)
+    ]  # fmt: skip
+    return make_trace(states, kinds={"s": "shot", "t": "shot"}, **more)
+
+
+def test_two_objects_that_are_named_are_matched_by_time() -> None:
+    """One named object is read at the instants of another one of its kind, and judged during its spans."""
+    trace = _two_shots()
+    s, t = trace.one(id="s"), trace.one(id="t")
+    assert t.x.at(s.lit.rises()).values.tolist() == [20.0]
+    assert judge(t.x < 25, "near", during=s.lit.spans()).first.frame == 3  # type: ignore[union-attr]
+    assert trace.all("shot").x.at(s.lit.rises()).values.tolist() == [2.0]
+    assert (trace.all("shot").x - s.x).values.tolist() == [0.0] * 8 + [9.0 * n for n in range(8)]
+
+
+def test_spans_and_samples_of_one_kind_are_matched_by_lifetime() -> None:
+    """What happens to one object is not within the spans of another one, and its values are not the other's."""
+    trace = _two_shots(events=[(2, "hit", "s"), (2, "hit", "t"), (5, "hit", "t")])
+    shots, hit = trace.all("shot"), trace.events("hit")
+    lit = shots.lit.spans()
+    assert (hit.during(lit).subjects, hit.outside(lit).subjects) == (("s", "t"), ("t",))
+    assert (shots.x - shots.x.during(lit) * 2).values[[2, 3, 13, 14]].tolist() == [-2.0, -3.0, -50.0, -60.0]
+    assert int((shots.x - shots.x.during(lit)).usable.sum()) == 4
+
+
+def test_an_event_that_has_a_participant_only_sometimes_is_no_guess() -> None:
+    """Where some rows have a participant and others none, it is an error that says how many."""
+    trace = _two_shots(events=[(2, "hit", "s"), (3, "hit"), (4, "hit")])
+    hit = trace.events("hit")
+    with pytest.raises(Misuse, match="2 of 3 hit have no participant"):
+        trace.all("shot").x.at(hit)
+    with pytest.raises(Misuse, match="hit have nobody as 'on'"):
+        trace.all("shot").x.at(hit.where(np.array([True, False, False])).with_subject("on"))
+    assert judge(trace.all("shot").x < 99, "near", during=Spans.following(hit.without_subject(), frames(1))).tested == 6
