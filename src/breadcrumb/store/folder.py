@@ -21,17 +21,16 @@ from breadcrumb.model.facts import Fact
 from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lifetimes, Parameter, Session
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.arrow import (
-    coded_array,
     column_array,
     column_data,
     flag_array,
     float_array,
     int_array,
     ints,
-    text_array,
 )
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.locations import Location
+from breadcrumb.store.tables import events_table, lifetimes_table, parameters_table
 from breadcrumb.store.working import WorkingCopy
 
 FORMAT_VERSION = 2
@@ -59,9 +58,9 @@ def write_folder(data: TraceData, folder: Path) -> None:
     session = data.session
     folder.mkdir(exist_ok=True)
     _write(folder / "frames.parquet", _frames_table(session.clock))
-    _write(folder / "lifetimes.parquet", _lifetimes_table(session))
-    _write(folder / "events.parquet", _events_table(session))
-    _write(folder / "parameters.parquet", _parameters_table(session))
+    _write(folder / "lifetimes.parquet", lifetimes_table(session))
+    _write(folder / "events.parquet", events_table(session))
+    _write(folder / "parameters.parquet", parameters_table(session))
     (folder / STATES).mkdir()
     states = {kind: list(data.columns(kind)) for kind in session.kinds if data.columns(kind)}
     for kind in states:
@@ -279,48 +278,6 @@ def _read_clock(table: Any) -> Clock:
     if (np.diff(frames) <= 0).any() or (frames < 0).any() or not np.isfinite(times).all() or (np.diff(times) < 0).any():
         raise ValueError("frames that do not rise, or times that fall")
     return Clock(frames, times, **told)
-
-
-def _lifetimes_table(session: Session) -> dict[str, Any]:
-    lifetimes, frames = session.lifetimes, session.clock.frames
-    return {
-        "lifetime": int_array(np.arange(lifetimes.size)),
-        "id": coded_array(lifetimes.name, session.names or ("",)),
-        "kind": coded_array(lifetimes.kind, session.kinds or ("",)),
-        "parent": coded_array(np.maximum(lifetimes.parent, 0), session.names or ("",), lifetimes.parent != NOBODY),
-        "appear_frame": _frame_of(lifetimes.appear, frames),
-        "first_frame": _frame_of(lifetimes.first, frames),
-        "last_frame": _frame_of(lifetimes.last, frames),
-        "leave_frame": _frame_of(lifetimes.leave, frames),
-    }
-
-
-def _events_table(session: Session) -> dict[str, Any]:
-    events, names = session.events, session.names or ("",)
-    return {
-        "frame": _frame_of(events.clock_index, session.clock.frames),
-        "order": int_array(events.order, events.order != NOBODY),
-        "name": coded_array(events.kind, events.kinds or ("",)),
-        "by": coded_array(np.maximum(events.by, 0), names, events.by != NOBODY),
-        "on": coded_array(np.maximum(events.on, 0), names, events.on != NOBODY),
-        "data": text_array([json.dumps(dict(data), ensure_ascii=False) if data else None for data in events.data]),
-        "late": flag_array(events.late),
-    }
-
-
-def _parameters_table(session: Session) -> dict[str, Any]:
-    parameters, frames = session.parameters, session.clock.frames
-    return {
-        "frame": _frame_of(np.array([one.clock_index for one in parameters], np.int64), frames),
-        "name": text_array([one.name for one in parameters]),
-        "value": text_array([json.dumps(one.value) for one in parameters]),
-        "unit": text_array([one.unit for one in parameters]),
-    }
-
-
-def _frame_of(clock_index: Ints, frames: Ints) -> Any:
-    valid = clock_index != NOBODY
-    return int_array(frames[np.maximum(clock_index, 0)] if len(frames) else np.zeros(len(clock_index), np.int64), valid)
 
 
 def _read_lifetime(column: Any, session: Session) -> Ints:
