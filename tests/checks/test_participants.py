@@ -175,15 +175,16 @@ def test_groups_are_paired_by_what_owns_them() -> None:
 
 
 def test_a_verdict_says_what_was_matched_where_there_was_a_choice() -> None:
-    """By time, by several kinds, and with nothing: each is told, with how many one kind alone would have matched."""
+    """By time, by several kinds, and with nothing: each is told, and what one kind alone would have matched."""
     events = [(1, "hit", "s", "c"), (1, "hit", "wall", "c"), (2, "gone", "s", "d"), (2, "gone", "t", "c")]
     states = [{name: {"x": 0.0} for name in ("s", "t", "c", "d")} for _ in range(6)]
     trace = make_trace(states, kinds={"s": "shot", "t": "shot", "c": "crate", "d": "crate"}, events=events)
     verdict = triggers.leads_to(trace.events("hit"), trace.events("gone"), within=frames(1))
     assert (verdict.outcome, verdict.tested) == ("broken", 1)
     assert verdict.matched == (
-        "gone by crate and shot (0 of 2 hit have one; by crate alone 2, by shot alone 1)",
+        "gone by crate and shot",
         "1 of 2 hit with nothing: crate or shot takes no part in them",
+        "of 1 hit, by crate alone 1, by shot alone 1 would have gone in time",
     )
     assert "  matched  gone by crate and shot" in verdict.explain()
     ship = _shots(("s", 0, 9), ("t", 0, 9))

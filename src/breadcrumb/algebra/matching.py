@@ -258,10 +258,10 @@ def _matched(mine: _Side, yours: _Side, excuses: bool) -> Match:
             mine.rows, yours.rows, mine.keys(shared), yours.keys(shared), f"by {' and '.join(shared)}", shared
         )
         if len(shared) > 1:
-            _note(f"{yours.label} {match.way}{_alone(mine, yours, shared, match)}")
+            note(f"{yours.label} {match.way}")
         for one, keys in ((mine, match.left), (yours, match.right)):
             if lost := int((keys == NOBODY).sum()):
-                _note(f"{lost} of {one.size} {one.label} with nothing: {' or '.join(shared)} takes no part in them")
+                note(f"{lost} of {one.size} {one.label} with nothing: {' or '.join(shared)} takes no part in them")
         return match
     if not shared and not (mine.origin.kinds and yours.origin.kinds):
         left, right = mine.things(), yours.things()
@@ -278,22 +278,20 @@ def _matched(mine: _Side, yours: _Side, excuses: bool) -> Match:
             f"{yours.label} ({_whose(yours)}) would excuse {mine.label} ({_whose(mine)}), which has no participant in "
             "common with it; if it is to count for everyone, use .without_subject()"
         )
-    _note(f"{yours.label} {_TIME}")
+    note(f"{yours.label} {_TIME}")
     return _by_time(mine, yours)
 
 
-def _alone(mine: _Side, yours: _Side, kinds: tuple[str, ...], match: Match) -> str:
-    """Return how many rows would find another one if one of several kinds alone had to be the same, if that is more."""
-    found = int(np.isin(match.left[match.left != NOBODY], match.right).sum())
-    words = []
-    for kind in kinds:
-        left, right = mine.keys((kind,)), yours.keys((kind,))
-        alone = int(np.isin(left[left != NOBODY], right).sum())
-        words += [f"by {kind} alone {alone}"] if alone > found else []
-    return f" ({found} of {mine.size} {mine.label} have one; {', '.join(words)})" if words else ""
+def keys_of(participants: Participants, kind: str) -> Ints:
+    """Return, for rows of one source or several, the lifetime of one kind that takes part, or NOBODY."""
+    result = np.full(participants.size, NOBODY)
+    for side in _sides(participants):
+        result[side.rows] = side.keys((kind,))
+    return result
 
 
-def _note(words: str) -> None:
+def note(words: str) -> None:
+    """Add to what is told of a verdict about what was matched."""
     notes = _noted.get()
     if notes is not None:
         notes.append(words)

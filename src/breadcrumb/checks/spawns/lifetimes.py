@@ -133,7 +133,7 @@ def lasts(
 
 def _caused(objects: Objects, cause: Moments, due: Window, match: str) -> Verdict:
     """Return the verdict that no lifetime begins without an open cause of its own, each cause taken once, in order."""
-    appears, cause, of_appears, of_cause = paired(match, objects.appears, cause)
+    appears, cause, of_appears, of_cause, _ = paired(match, objects.appears, cause)
     clock = appears.session.clock
     first, last = due.clock_indices(clock, cause.clock_index)
     taken = np.zeros(cause.count, np.bool_)

@@ -6,7 +6,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from breadcrumb.algebra.matching import Match, matches, pair_rows
+from breadcrumb.algebra.indexing import Index
+from breadcrumb.algebra.matching import Match, keys_of, matches, note, pair_rows
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.model.session import NOBODY, Ints
 
@@ -30,6 +31,23 @@ class Paired(NamedTuple):
     right: Moments
     of_left: Ints
     of_right: Ints
+    kinds: tuple[str, ...] = ()
+    """The kinds by which they belong together."""
+
+    def note_alone(self, first: Ints, last: Ints) -> None:
+        """Note how many on the left have one on the right in time by each of several kinds alone.
+
+        Args:
+            first: the first clock index in time for each on the left.
+            last: the last one.
+        """
+        words = []
+        for kind in self.kinds if len(self.kinds) > 1 else ():
+            left, right = (keys_of(one.participants, kind) for one in (self.left, self.right))
+            index = Index.of(self.right.session, right, self.right.clock_index)
+            words.append(f"by {kind} alone {int(index.any_between(left, first, last).sum())}")
+        if words:
+            note(f"of {self.left.count} {self.left.label}, {', '.join(words)} would have {self.right.label} in time")
 
 
 def paired(match: str, left: Moments, right: Moments) -> Paired:
@@ -39,10 +57,11 @@ def paired(match: str, left: Moments, right: Moments) -> Paired:
         Misuse: nothing says which belong together.
     """
     if match != "subject":
-        return Paired(left, right, *_given(match, left, right))
+        of_left, of_right = _given(match, left, right)
+        return Paired(left, right, of_left, of_right)
     pairing = pair_rows(left.participants, right.participants)
     left, right = _told(left, pairing.left, pairing.kinds), _told(right, pairing.right, pairing.kinds)
-    return Paired(left, right, pairing.left_keys, pairing.right_keys)
+    return Paired(left, right, pairing.left_keys, pairing.right_keys, pairing.kinds)
 
 
 def _told(moments: Moments, rows: Ints, kinds: tuple[str, ...]) -> Moments:

@@ -14,7 +14,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.scoping import asked_about
 from breadcrumb.checks.triggers.apart import judge_apart, once_too_often, too_early, too_late
-from breadcrumb.checks.triggers.labels import excused, paired
+from breadcrumb.checks.triggers.labels import Paired, excused, paired
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
@@ -76,11 +76,12 @@ def leads_to(
         'held'
     """
     due = window(within, time_tol)
-    cause, effect, of_cause, of_effect = paired(match, cause, effect)
+    pairing = paired(match, cause, effect)
+    cause, effect, of_cause, of_effect, _ = pairing
     if times == 1 and unless is None and not retrigger and during is None and except_during is None:
         apart = judge_apart(cause, effect, of_cause, of_effect, due)
         if apart is not None:
-            return apart.verdict()
+            return _noted(apart.verdict(), pairing, due)
     causes = _causes(cause, due, of_cause)
     if unless is not None:
         _cancel([one for several in causes.values() for one in several], cause, unless, match)
@@ -88,7 +89,14 @@ def leads_to(
         _close(causes)
     left = _deal(causes, effect, of_effect, times)
     asked = asked_about(cause, during, except_during)  # the other causes still take effects
-    return _evaluation(cause, effect, causes, left, due, times, asked).verdict()
+    return _noted(_evaluation(cause, effect, causes, left, due, times, asked).verdict(), pairing, due)
+
+
+def _noted(verdict: Verdict, pairing: Paired, due: Window) -> Verdict:
+    """Return a verdict; of a broken one it is noted whether fewer kinds would have matched."""
+    if verdict.outcome.value == "broken":
+        pairing.note_alone(*due.clock_indices(pairing.left.session.clock, pairing.left.clock_index))
+    return verdict
 
 
 class _Instant(NamedTuple):
