@@ -87,14 +87,14 @@ def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = N
             )
         rows = match.right_rows
         if match.by_time:
-            sample_keys, indices = track.by_clock_index
+            sample_keys, order = track.by_clock_index
             wanted = clock_index[rows]
         else:
-            sample_keys, indices = track.key, np.arange(track.size)
+            sample_keys, order = track.key, None
             wanted = track.keys(match.right, clock_index[rows])
         at = np.searchsorted(sample_keys, wanted, side="right") - 1 if way < 0 else np.searchsorted(sample_keys, wanted)
         held = inside[rows] & (match.right != NOBODY) & (at >= 0) & (at < track.size)
-        index = indices[np.where(held, at, 0)]
+        index = np.where(held, at, 0) if order is None else order[np.where(held, at, 0)]
         if way == 0:
             held &= track.clock_index[index] == clock_index[rows]
         if not match.by_time:

@@ -46,14 +46,15 @@ class Scope(NamedTuple):
         """Return how many samples need no value: exempt ones, and those that reach back beyond a lifetime's begin."""
         if signal.valid is None or self.during is not None or self.except_during is not None:
             return 0
-        exempt = np.zeros(0, np.int64) if self.exempt is None else np.flatnonzero(self.exempt)
+        needless = np.zeros(signal.track.size, np.bool_) if self.exempt is None else self.exempt.copy()
         if not self.reach:
-            return len(exempt)
+            return int(np.count_nonzero(needless))
         track = signal.track
         begins = track.starts[
             track.session.lifetimes.first[track.lifetime[track.starts]] == track.clock_index[track.starts]
         ]
-        return len(np.union1d(begins[~signal.valid[begins]], exempt))
+        needless[begins[~signal.valid[begins]]] = True
+        return int(np.count_nonzero(needless))
 
 
 EVERYTHING = Scope()

@@ -192,7 +192,7 @@ def of_these(moments: Moments, position: Signal) -> Moments:
     """Return the moments that go with objects that have this position."""
     mine = np.zeros(moments.count, np.bool_)
     for match in matches(moments.participants, position.track):
-        mine[match.left_rows] = match.by_time | np.isin(match.left, match.right)
+        mine[match.left_rows] = match.by_time | np.isin(match.left, position.track.lifetime[position.track.starts])
     kept = moments if mine.all() else moments.pick(np.flatnonzero(mine))
     return replace(kept, participants=kept.participants.meant_by(position.track.kinds))
 
