@@ -14,8 +14,8 @@ LONGEST_STEP = 0.5  # m
 
 def check_a_boat_that_enters_is_moved(trace):
     moved = trace.events("whirlpool.moved").with_subject("by")
-    entered = trace.events("sensor.begin", on=trace.all("whirlpool")).outside(Spans.following(moved, REST))
-    assert triggers.leads_to(entered.with_name("entering a whirlpool when rested"), moved, within=frames(0), occasions=3)
+    inside = trace.events("sensor.begin", on=trace.all("whirlpool")).outside(Spans.following(moved, REST))
+    assert triggers.leads_to(inside.with_name("entering a whirlpool when rested"), moved, within=frames(0), occasions=3)
 
 
 def check_a_rested_boat_never_gets_into_a_whirlpool(trace):
