@@ -222,6 +222,19 @@ def test_two_objects_that_are_named_are_matched_by_time() -> None:
     assert (trace.all("shot").x - s.x).values.tolist() == [0.0] * 8 + [9.0 * n for n in range(8)]
 
 
+def test_a_name_of_another_kind_does_not_match_by_time() -> None:
+    """Events on two walls, or by one ship on shots, still go together by the balls and shots that they share."""
+    events = [(1, "left", "a", "wall-l"), (2, "right", "b", "wall-r"), (4, "right", "a", "wall-r")]
+    trace = make_trace([BALLS] * 8, kinds=dict.fromkeys(BALLS, "ball"), events=events)
+    left, right = trace.events("left", on="wall-l"), trace.events("right", on="wall-r")
+    verdict = triggers.leads_to(left, right, within=frames(2))
+    assert verdict.first is not None
+    assert (verdict.outcome, verdict.first.object, verdict.first.frame) == ("broken", "a", 3)
+    shots = _shots(("s", 0, 9), ("t", 0, 9), events=[(4, "hit", "ship", "t")])
+    read = shots.one(id="s").x.at(shots.events("hit", by="ship"))
+    assert not read.usable.any()
+
+
 def test_spans_and_samples_of_one_kind_are_matched_by_lifetime() -> None:
     """What happens to one object is not within the spans of another one, and its values are not the other's."""
     trace = _two_shots(events=[(2, "hit", "s"), (2, "hit", "t"), (5, "hit", "t")])

@@ -247,7 +247,7 @@ def _matched(mine: _Side, yours: _Side, excuses: bool) -> Match:
     shared = tuple(sorted(mine.origin.kinds & yours.origin.kinds))
     if mine.is_nobodys or yours.is_nobodys:
         return _by_time(mine, yours)
-    if shared and not _are_two(mine, yours):
+    if shared and not _are_two(mine, yours, shared):
         for one in (mine, yours):
             if twice := [kind for kind in shared if one.has_twice(kind)]:
                 raise Misuse(
@@ -301,9 +301,21 @@ def _by_time(mine: _Side, yours: _Side) -> Match:
     return Match(mine.rows, yours.rows, np.zeros(mine.size, np.int64), np.zeros(yours.size, np.int64), _TIME)
 
 
-def _are_two(mine: _Side, yours: _Side) -> bool:
-    """Tell whether both are about one object, and not about the same one."""
-    return bool(mine.origin.one and yours.origin.one and mine.origin.one != yours.origin.one)
+def _are_two(mine: _Side, yours: _Side, shared: tuple[str, ...]) -> bool:
+    """Tell whether each is about one named object of a kind that they share, and not about the same one."""
+    one, other = mine.origin.one, yours.origin.one
+    if not one or not other or one == other:
+        return False
+    kind = _kind_of(mine.session, one)
+    return kind in shared and kind == _kind_of(yours.session, other)
+
+
+def _kind_of(session: Session, id: str) -> str:
+    """Return the kind of an object; an empty text for a named thing."""
+    if id not in session.names:
+        return ""
+    lifetimes = np.flatnonzero(session.lifetimes.name == session.names.index(id))
+    return session.kinds[session.lifetimes.kind[lifetimes[0]]] if len(lifetimes) else ""
 
 
 def _is_single(side: _Side) -> bool:
