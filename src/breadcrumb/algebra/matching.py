@@ -306,16 +306,8 @@ def _are_two(mine: _Side, yours: _Side, shared: tuple[str, ...]) -> bool:
     one, other = mine.origin.one, yours.origin.one
     if not one or not other or one == other:
         return False
-    kind = _kind_of(mine.session, one)
-    return kind in shared and kind == _kind_of(yours.session, other)
-
-
-def _kind_of(session: Session, id: str) -> str:
-    """Return the kind of an object; an empty text for a named thing."""
-    if id not in session.names:
-        return ""
-    lifetimes = np.flatnonzero(session.lifetimes.name == session.names.index(id))
-    return session.kinds[session.lifetimes.kind[lifetimes[0]]] if len(lifetimes) else ""
+    kind = mine.session.kind_of(one)
+    return kind in shared and kind == yours.session.kind_of(other)
 
 
 def _is_single(side: _Side) -> bool:

@@ -219,6 +219,13 @@ class Session:
         told = self.about.get(convention)
         return told if isinstance(told, Mapping) else {}
 
+    def kind_of(self, name: str) -> str:
+        """Return the kind of an object by its id; an empty text for a named thing."""
+        if name not in self.names:
+            return ""
+        lifetimes = np.flatnonzero(self.lifetimes.name == self.names.index(name))
+        return self.kinds[self.lifetimes.kind[lifetimes[0]]] if len(lifetimes) else ""
+
     def who(self, lifetime: int) -> str:
         """Return the id of a lifetime's object."""
         return self.names[int(self.lifetimes.name[lifetime])]

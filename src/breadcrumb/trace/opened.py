@@ -324,17 +324,9 @@ class Trace:
         kept = pairs
         for role, wanted in enumerate((by, on)):
             if wanted is not None:
-                kind = wanted.kind if isinstance(wanted, Objects) else self._kind_of(wanted)
+                kind = wanted.kind if isinstance(wanted, Objects) else self.data.session.kind_of(wanted)
                 kept = frozenset(pair for pair in kept if pair[role] == kind)
         return kept
-
-    def _kind_of(self, name: str) -> str:
-        """Return the kind of an object; an empty text if it is a named thing and no object."""
-        session = self.data.session
-        if name not in session.names:
-            return ""
-        lifetimes = np.flatnonzero(session.lifetimes.name == session.names.index(name))
-        return session.kinds[session.lifetimes.kind[lifetimes[0]]] if len(lifetimes) else ""
 
     def _with_parts(self, owners: Sequence[int]) -> Sequence[int]:
         lifetimes = self.data.session.lifetimes
