@@ -96,6 +96,25 @@ def cli(tmp_path: Path) -> Cli:
 
 
 @pytest.fixture(scope="session")
+def constraints() -> Callable[[Any], Any]:
+    """What a JSON Schema demands, without its annotations: each release of the generator writes those differently."""
+    return _constraints
+
+
+def _constraints(schema: Any) -> Any:
+    if isinstance(schema, list):
+        return [_constraints(part) for part in schema]
+    if not isinstance(schema, dict):
+        return schema
+    named = {"properties", "$defs"}
+    return {
+        key: {name: _constraints(one) for name, one in part.items()} if key in named else _constraints(part)
+        for key, part in schema.items()
+        if key not in {"title", "description", "default"}
+    }
+
+
+@pytest.fixture(scope="session")
 def departure() -> Callable[[Trace, Trace], tuple[int, set[str]] | None]:
     """Find the first frame on which the states or events of twin sessions differ, and of which objects."""
     return find_departure
