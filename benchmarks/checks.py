@@ -18,7 +18,7 @@ import numpy as np
 import pandas as pd
 from sessions import OBJECTS, crowd, hour, ticks
 
-from breadcrumb import Box, Signal, Spans, Trace, frames
+from breadcrumb import Box, Spans, Trace, frames
 from breadcrumb.checks import collisions, movement, triggers, values
 
 ROUNDS = 5
@@ -55,7 +55,7 @@ def rows(trace: Trace) -> list[Row]:
     tables = _Tables(trace)
     box = Box((-41, -23), (41, 23))
 
-    def afresh(signal: Signal) -> Signal:
+    def afresh(signal: Any) -> Any:
         return replace(signal)
 
     def bounds(first: bool) -> Any:

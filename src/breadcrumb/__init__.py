@@ -7,11 +7,12 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from breadcrumb.algebra.along import sum_over_objects
+    from breadcrumb.algebra.combining import active_count, sum_over_objects, vector
     from breadcrumb.algebra.durations import Duration, frames, seconds
     from breadcrumb.algebra.moments import Moments
     from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
     from breadcrumb.algebra.signals import Signal
+    from breadcrumb.algebra.sorts import Angle, Flag, Number, Quaternion, Reference, Text, Vector
     from breadcrumb.algebra.spans import Spans
     from breadcrumb.checks.conditions import judge
     from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
@@ -22,25 +23,33 @@ if TYPE_CHECKING:
     from breadcrumb.verdicts.verdict import Verdict, all_of, any_of
 
 __all__ = [
+    "Angle",
     "Box",
     "BreadcrumbError",
     "Broken",
     "Capsule",
     "Circle",
     "Duration",
+    "Flag",
     "Misuse",
     "Moments",
     "NeverExercised",
+    "Number",
     "Objects",
     "Polygon",
+    "Quaternion",
     "Recorder",
+    "Reference",
     "Signal",
     "Spans",
+    "Text",
     "Trace",
     "TraceError",
     "TurnedBox",
     "UnknownName",
+    "Vector",
     "Verdict",
+    "active_count",
     "all_of",
     "any_of",
     "draw_against",
@@ -52,15 +61,17 @@ __all__ = [
     "open_trace",
     "seconds",
     "sum_over_objects",
+    "vector",
 ]
 
 _PLACES = {
     "errors": ("BreadcrumbError", "Broken", "Misuse", "NeverExercised", "TraceError", "UnknownName"),
-    "algebra.along": ("sum_over_objects",),
+    "algebra.combining": ("active_count", "sum_over_objects", "vector"),
     "algebra.durations": ("Duration", "frames", "seconds"),
     "algebra.moments": ("Moments",),
     "algebra.regions": ("Box", "Capsule", "Circle", "Polygon", "TurnedBox"),
     "algebra.signals": ("Signal",),
+    "algebra.sorts": ("Angle", "Flag", "Number", "Quaternion", "Reference", "Text", "Vector"),
     "algebra.spans": ("Spans",),
     "record.recorder": ("Recorder",),
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),

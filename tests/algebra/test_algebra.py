@@ -299,7 +299,7 @@ def test_the_depth_in_a_polygon_does_not_depend_on_how_it_is_turned(
 MISTAKES: dict[str, tuple[Callable[[Trace], object], type[Exception], str]] = {
     "a signal as a truth": (lambda t: bool(t.one(id="heron").lit), Misuse, "has no truth value"),
     "moments as a truth": (lambda t: bool(t.events("bell")), Misuse, "moments.count > 0"),
-    "a bare number of seconds": (lambda t: t.one(id="heron").n.before(t.events("bell"), 3), Misuse, r"seconds\(3\)"),  # type: ignore[arg-type]
+    "a bare number of seconds": (lambda t: t.one(id="heron").n.before(t.events("bell"), 3), Misuse, r"seconds\(3\)"),
     "half a frame": (lambda t: frames(0.5), Misuse, "whole number of frames"),  # type: ignore[arg-type]
     "a negative time": (lambda t: seconds(-1), Misuse, "from 0 up"),
     "parts that do not fit": (lambda t: t.one(id="heron").position - (1.0, 2.0), Misuse, "has 3 parts"),

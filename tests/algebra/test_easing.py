@@ -45,7 +45,7 @@ def test_a_curve_goes_where_its_formula_says(curve: str) -> None:
         verdict = eased(shares, curve)
         assert verdict.first is not None
         assert (verdict.breach_count, verdict.first.frame) == (1, place + 1)
-        assert verdict.first.words == "1 deg off"
+        assert verdict.first.words == "1 deg too high"
 
 
 @pytest.mark.parametrize("curve", ["back in", "back out", "elastic in", "elastic out"])

@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from breadcrumb import Box, Capsule, Circle, Polygon, Trace, TurnedBox, frames
-from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate, sum_over_objects
+from breadcrumb import Box, Capsule, Circle, Polygon, Trace, TurnedBox, frames, sum_over_objects
+from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate
 from breadcrumb.algebra.easing import CURVES, curve_of
 from breadcrumb.algebra.pairs import near_pairs
 from breadcrumb.algebra.rays import first_hit

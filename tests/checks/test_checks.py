@@ -359,11 +359,11 @@ MISTAKES: dict[str, tuple[Callable[[Trace], object], str]] = {
     "a window upside down": (
         lambda t: triggers.leads_to(t.events("tap"), t.events("ring"), within=(frames(3), frames(1))), "earliest, latest"
     ),
-    "a duration as a tolerance": (lambda t: movement.stays_inside(t.all("barrel"), POOL, tol=seconds(1)), "expected a number from 0 up"),  # type: ignore[arg-type]
+    "a duration as a tolerance": (lambda t: movement.stays_inside(t.all("barrel"), POOL, tol=seconds(1)), "expected a number, found"),  # type: ignore[arg-type]
     "contacts without a normal": (
         lambda t: collisions.bounces(t.all("barrel"), at=t.events("ring").with_data(normal=t.all("barrel").heat.at(t.events("ring")).values)), "normal of 2"
     ),
-    "a vector as a condition": (lambda t: judge(t.all("barrel").position, "x"), "neither"),
+    "a vector as a condition": (lambda t: judge(t.all("barrel").position, "x"), "compare a part of it"),
 }  # fmt: skip
 
 

@@ -141,7 +141,7 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "everyone at each ring": (lambda: _everyone(("a", 1), ("b", 1), ("a", 3)), "held", ""),
     "one left out at a ring": (lambda: _everyone(("a", 1), ("a", 3)), "broken", "placed is missing"),
     "spans that end for everyone": (lambda: _until_everyone_s_end(3), "held", ""),
-    "spans that go on behind that": (lambda: _until_everyone_s_end(5), "broken", "the condition is false"),
+    "spans that go on behind that": (lambda: _until_everyone_s_end(5), "broken", "n is 1"),
     "a restart in time": (lambda: _restarted(2, 4, back=9), "held", ""),
     "a restart behind what never came": (lambda: _restarted(1, 8, back=13), "broken", "tick is missing"),
     "two same_across": (lambda: _alike((0.0, 1.0, 2.0), (0.0, 1.0, 2.0)), "held", ""),

@@ -11,10 +11,10 @@ import pytest
 from breadcrumb import Misuse, Moments, Signal, Spans
 from breadcrumb.algebra.participants import Origin, Participants
 from breadcrumb.algebra.segments import Segments
-from breadcrumb.checks.declaration import DECLARED, Declaration
+from breadcrumb.checks.declaration import Declaration
 from breadcrumb.model.session import NOBODY, Lifetimes, Session
 from breadcrumb.trace.objects import Objects
-from vocabulary import ROWS
+from vocabulary import ROWS, declaration_of
 
 SCOPES = {"during": False, "except_during": True}
 EXCUSES = ("except_at", "unless")
@@ -142,7 +142,7 @@ def _participants_of(value: Any) -> tuple[Session, set[str], bool] | None:
 
 def _cases() -> Iterator[tuple[str, str]]:
     for name in ROWS:
-        signature = DECLARED[name.split()[0]].signature
+        signature = declaration_of(name).signature
         yield from ((name, parameter) for parameter in signature.parameters if parameter in MATCHED)
 
 

@@ -15,7 +15,7 @@ from breadcrumb.checks.declaration import DECLARED
 from breadcrumb.checks.describing import as_data
 from breadcrumb.checks.templates import Template
 from breadcrumb.verdicts.verdict import all_of
-from vocabulary import ROWS, after, at, crowd, east, hop, kegs
+from vocabulary import ROWS, after, at, crowd, declaration_of, east, hop, kegs
 
 LIMIT = 1_000
 """Bytes of a rule's parameters and scope; it holds no samples."""
@@ -26,9 +26,8 @@ def test_a_rule_names_its_check_and_its_subject(name: str) -> None:
     """The rule has the check with its module, a subject with key and label, and the same of both outcomes."""
     row = ROWS[name]
     held, broken = row.check(row.held).rule, row.check(row.broken).rule
-    bare = name.split()[0]
-    assert held.check.rpartition(".")[2] == held.check_name == bare
-    assert DECLARED[bare].name == held.check
+    assert held.check.rpartition(".")[2] == held.check_name == name.split()[0].rpartition(".")[2]
+    assert declaration_of(name).name == held.check
     assert held.subject.key
     assert held.subject.label
     assert held.sentence == broken.sentence
@@ -61,7 +60,7 @@ def test_a_verdict_pickles(name: str) -> None:
 
 def _asked(name: str, **more: Any) -> Callable[[Trace], Verdict]:
     """Return what asks a row's check with more keywords than the row gives it."""
-    module, _, bare = DECLARED[name.split()[0]].name.partition(".")
+    module, _, bare = declaration_of(name).name.partition(".")
     package = getattr(breadcrumb.checks, module)
     check, row = getattr(package, bare), ROWS[name].check
 

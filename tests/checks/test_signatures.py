@@ -9,7 +9,7 @@ import pytest
 import breadcrumb
 from breadcrumb.algebra.durations import Duration
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks import collisions, movement, rays, session, spawns, triggers, values
 
@@ -66,6 +66,7 @@ TABLE: dict[str, str] = {
 """The keywords that all checks share, each with its one meaning."""
 
 FAMILIES: dict[str, dict[str, str]] = {
+    "what a plain True or False is": {"tested": "how many things it is about"},
     "the shape of a movement": {
         "by": "the change from where it is",
         "curve": "the easing curve",
@@ -180,7 +181,7 @@ TYPES: dict[str, tuple[Any, ...]] = {
     **dict.fromkeys(("within", "over", "every", "lag", "delay", "per"), (Duration,)),
     **dict.fromkeys(("during", "except_during"), (Spans,)),
     **dict.fromkeys(("at", "after", "except_at"), (Moments,)),
-    "velocity": (Signal,),
+    "velocity": (Vector, Number),
     "time_tol": (Duration,),
     "tol": (float,),
     "rel_tol": (float,),

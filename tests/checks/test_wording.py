@@ -32,7 +32,7 @@ SAID: dict[str, tuple[str, float | None, str]] = {
     "lands_on": ("every barrel lands on (2, 0) at tap (± 0.5 m)", 0.5, "moments"),
     "keeps_velocity": ("every barrel keeps its velocity (± 0.5 m/s)", 0.5, "samples"),
     "slows_by": ("every barrel slows by 2 each second, to 0 (± 0.01)", 0.01, "changes of speed"),
-    "accelerates_like": ("every barrel accelerates like (p * 0.0) + (0.0, -4.0) (± 0.1 m/s2)", 0.1, "samples"),
+    "accelerates_like": ("every barrel accelerates like p * 0.0 + (0.0, -4.0) (± 0.1 m/s2)", 0.1, "samples"),
     "moves": ("every barrel moves 0.5 m or more within 0.2 s", None, "samples"),
     "undisturbed": ("every barrel goes on undisturbed at tap (± 0.5 m/s)", 0.5, "moments"),
     "steps_by": ("n of every barrel steps by +2 at tap within (0, 4), and at no other time (± 0.5)", 0.5, "occasions"),

@@ -141,9 +141,7 @@ def test_frame_lines_in_full_become_a_trace(tmp_path: Path) -> None:
     assert lamp.parent.values.tolist() == ["a", "a", "b", None]
     assert lamp.signal("on").values.tolist() == [None, None, "yes", "yes"]
     assert [
-        told[2]
-        for told in (trace.clock.wall, trace.clock.steps, trace.clock.scale, trace.clock.paused)
-        if told is not None
+        told.values[2] for told in (trace.clock.wall, trace.clock.steps, trace.clock.scale, trace.clock.paused)
     ] == [9.5, 2, 0.5, True]
     unknown = {fact.property: fact.count for fact in trace.facts if fact.code == "unknown-field"}
     assert unknown == {"mood": 1, "appear.hull": 1, "events.colour": 2}

@@ -96,7 +96,7 @@ def test_a_property_called_like_an_attribute_is_had_by_its_name(odd: Path) -> No
     number = open_trace(odd).one("number")
     assert (number.kind, number["kind"].values[0]) == ("number", NAMES.index("kind"))
     with pytest.raises(TypeError, match=r"objects\['kind'\]"):
-        values.equals(number.kind, 3)  # type: ignore[arg-type]
+        values.equals(number.kind, 3)  # type: ignore[arg-type] # what is refused
 
 
 def test_the_commands_take_any_name(odd: Path, cli: Cli, tmp_path: Path) -> None:

@@ -74,7 +74,8 @@ def _use(path: Path) -> None:
     trace = open_trace(path)
     for kind in trace.kinds:
         for prop in trace.all(kind).properties:
-            _ = trace.all(kind).signal(prop).values
+            signal = trace.all(kind).signal(prop)
+            _ = signal.take(np.flatnonzero(signal.usable)).values
         _ = trace.all(kind).appears.lifetime, trace.all(kind).lifetimes.lengths()
     for name in trace.event_names:
         _ = trace.events(name).subjects, trace.events(name).lifetime

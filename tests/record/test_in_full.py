@@ -345,7 +345,7 @@ def test_tables_are_of_pandas(record: Callable[[Game], Trace]) -> None:
     assert table["lit"].isna().tolist() == [True, False, False]
     assert table["state"].tolist()[:2] == ["on", "on"]
     assert table.isna().sum().to_dict() == {"id": 0, "lifetime": 0, "frame": 0, "t": 0, "x": 1, "lit": 1, "state": 1}
-    bells = trace.events("bell").table()
+    bells = trace.events("bell").to_frame()
     assert bells["data.n"].tolist() == [1, 2]
     assert bells["data.at"].tolist() == [[1, 2], None]
     assert bells["by"].isna().tolist() == [False, True]

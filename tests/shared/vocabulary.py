@@ -13,6 +13,7 @@ import numpy as np
 
 from breadcrumb import Box, Circle, Recorder, Trace, Verdict, frames, open_trace, seconds
 from breadcrumb.checks import collisions, movement, rays, session, spawns, triggers, values
+from breadcrumb.checks.declaration import DECLARED, Declaration
 from breadcrumb.testing import make_trace
 
 TIMES = (0.0, 0.1, 0.3, 0.4, 0.5, 0.7, 0.8, 0.9, 1.0, 1.2)
@@ -25,6 +26,13 @@ ABOUT: dict[str, Any] = {
 UPRIGHT = {"y": "up"}
 EVENTS = ("tap", "ring", "stop", "in", "out", "error")
 Changes = dict[tuple[str, int], dict[str, Any]]
+
+
+def declaration_of(name: str) -> Declaration:
+    """Return the declaration of a row's check; its first word is the check, with its module where two are called so."""
+    first = name.split()[0]
+    exact = DECLARED.get(first) or DECLARED.get(f"spawns.{first}")
+    return exact or next(one for full, one in DECLARED.items() if full.endswith(f".{first}"))
 
 
 def crowd(

@@ -153,7 +153,7 @@ def test_frame_lines_of_the_first_format_are_still_read(tmp_path: Path) -> None:
     assert old.one("skiff").position.x.values.tolist() == pytest.approx([0.1, 0.2, 0.3, 0.4, 0.5, 0.6])
     assert old.one("skiff").yaw.usable.tolist() == [True, True, False, True, True, True]
     assert old.all("barrel").position.values.tolist() == [[0, 1], [0, 1], [2, 3], [2, 3]]
-    assert old.parameter("skiff.cap", at=old.all("flare").leaves).tolist() == [7.0]
+    assert old.parameter("skiff.cap", at=old.all("flare").leaves).values.tolist() == [7.0]
     assert old.notes == ("the game could not send 2 frames",)
 
 

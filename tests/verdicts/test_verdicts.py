@@ -26,13 +26,13 @@ BROKEN  the trolley keeps to its rail
   worst  frame 4 (0.400 s)  trolley: 0.58 m short; measured -0.58 m, allowed 0 or more
   3 of 9 samples broken, in 2 stretches: trolley frames 3-4, trolley frame 6
   9 samples tested
-    frame  -x + 14 [m]  events
-        1         0.29  input.drag trolley
-        2         0.02
-  >     3        -0.43
-        4        -0.58
-        5            1
-        6         -0.2  bell quay"""
+    frame  14 - x [m]  events
+        1        0.29  input.drag trolley
+        2        0.02
+  >     3       -0.43
+        4       -0.58
+        5           1
+        6        -0.2  bell quay"""
 
 
 def test_a_failure_explains_itself(trace: Trace) -> None:

@@ -7,9 +7,10 @@ import numpy as np
 from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import noise_of, per_second
+from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.algebra.units import per_second
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 
@@ -32,24 +33,16 @@ def at_samples(signal: Signal, indices: Ints, name: str) -> Signal:
     )
 
 
-def previous(signal: Signal) -> Signal:
-    """Return the value on the sample before; missing on a lifetime's first sample."""
-    valid = ~signal.track.first_of_lifetime
-    if signal.valid is not None:
-        valid[1:] &= signal.valid[:-1]
-    parts = tuple(np.hstack((part[:1], part[:-1])) for part in signal.parts)
-
-    def noise() -> float | Floats:
-        known = signal.noise
-        return np.hstack((known[:1], known[:-1])) if isinstance(known, np.ndarray) and known.ndim else known
-
-    return replace(signal, name=f"{signal.name} before", parts=parts, valid=valid, known_noise=noise)
+def as_angle(signal: Signal) -> Signal:
+    """Return an angle that was unwrapped as one again, so that full turns more or less are the same."""
+    angle: Signal = derived(signal, sort=Sort.ANGLE)
+    return angle
 
 
 def last_known(signal: Signal) -> Signal:
     """Return the last recorded value before each sample in its lifetime: what was missed in between hides no change."""
     if signal.valid is None:
-        return previous(signal)
+        return signal.previous()
     starts, size = signal.track.starts, len(signal)
     known = np.maximum.accumulate(np.where(signal.valid, np.arange(size), NOBODY))
     before = np.hstack((NOBODY, known[:-1]))[:size]
@@ -156,35 +149,9 @@ def smoothed_second_rate(signal: Signal, window: int) -> Signal:
     def noise() -> float | Floats:
         return np.asarray(signal.noise) * blur
 
-    return Signal(
-        track, f"smoothed second rate of {signal.name}", parts, valid, unit, None, signal.owner, noise, key=signal.key
-    )
-
-
-def sum_over_objects(signal: Signal) -> Signal:
-    """Return the sum over all objects on each frame on which one has a value; it belongs to no object.
-
-    Args:
-        signal: a number or a vector of a group.
-
-    Returns:
-        A signal with one sample for each frame, in the unit of the signal.
-
-    Example:
-        >>> from breadcrumb.testing import make_trace
-        >>> states = [{"a": {"mass": 2.0}, "b": {"mass": 3.0}}, {"a": {"mass": 2.0}}]
-        >>> sum_over_objects(make_trace(states, kinds={"a": "log", "b": "log"}).all("log").mass).values.tolist()
-        [5.0, 2.0]
-    """
-    usable = signal.usable
-    clock_indices, where = np.unique(signal.track.clock_index[usable], return_inverse=True)
-    nobody = np.full(len(clock_indices), NOBODY)
-    parts = tuple(np.bincount(where, part[usable], len(clock_indices)) for part in signal.parts)
-    most = int(np.bincount(where, minlength=1).max(initial=1))
-    noise = noise_of(parts) + most * np.max(signal.noise, initial=0.0)
-    track = Track(signal.track.session, nobody, clock_indices)
-    name = f"sum of {signal.name}"
-    return Signal(track, name, parts, None, signal.unit, None, signal.owner, noise, signal.space, signal.key)
+    name = f"smoothed second rate of {signal.name}"
+    smoothed: Signal = derived(signal, name=name, parts=parts, valid=valid, unit=unit, known_noise=noise)
+    return smoothed
 
 
 def marked(track: Track, moments: Moments, later: int = 0, *, excuses: bool = False) -> Bools:

@@ -6,11 +6,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.samples import Samples
+from breadcrumb.algebra.samples import FULL_TURNS, Samples
 from breadcrumb.errors import AngleWarning, Misuse
 from breadcrumb.model.session import Floats, Session
 
-FULL_TURNS = {"deg": 360.0, "rad": 2 * np.pi}
 _DOUBTFUL = 150 / 360
 """The share of a full turn in one step from which on its sense is doubtful."""
 _ENOUGH = 100

@@ -6,9 +6,9 @@ from typing import Generic, Protocol, TypeVar
 
 import numpy as np
 
-from breadcrumb.algebra.angles import FULL_TURNS, compass_of, full_turn, plan_axes
+from breadcrumb.algebra.angles import compass_of, full_turn, plan_axes
 from breadcrumb.algebra.meeting import on_track
-from breadcrumb.algebra.samples import Samples
+from breadcrumb.algebra.samples import FULL_TURNS, Samples
 from breadcrumb.algebra.spaces import turned_by_quaternion
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import Samples, noise_of
+from breadcrumb.algebra.samples import Samples, derived, noise_of
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import NOBODY, Bools, Ints
 
 S = TypeVar("S", bound=Samples)
 
@@ -25,9 +25,9 @@ def meet(left: S, right: object) -> tuple[S, S]:
     Raises:
         Misuse: two groups that nothing pairs, or parts that do not fit.
     """
-    if not isinstance(right, type(left)):
+    if not isinstance(right, Samples):
         return _same_parts(left, _constant(left, right))
-    return _same_parts(*meet_tracks(left, right))
+    return _same_parts(*meet_tracks(left, right))  # type: ignore[arg-type] # signals of any two sorts can meet
 
 
 def meet_tracks(left: S, right: S) -> tuple[S, S]:
@@ -125,7 +125,7 @@ def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
         signal.track.whose, signal.track.one,
     )  # fmt: skip
     noise = signal.noise_at(np.where(there, indices, 0)) if signal.track.size else None
-    return replace(signal, track=track, parts=parts, valid=None if valid.all() else valid, known_noise=noise)
+    return _at(signal, track, parts, valid, indices, noise)
 
 
 def _moved(track: Track, clock_index: Ints, way: int, by: Duration) -> Ints:
@@ -150,16 +150,32 @@ def _taken(signal: S, track: Track, indices: Ints) -> S:
     else:
         parts = tuple(part[safe] for part in signal.parts)
         there = there if signal.valid is None else there & signal.valid[safe]
-    valid = None if there.all() else there
-    return replace(signal, track=track, parts=parts, valid=valid, known_noise=signal.noise_at(safe))
+    return _at(signal, track, parts, there, indices, signal.noise_at(safe))
 
 
-def _constant(like: S, value: object) -> S:
+def _at(signal: S, track: Track, parts: tuple[NDArray[Any], ...], valid: Bools, indices: Ints, noise: Any) -> S:
+    """Return a signal on another track, with how it came about."""
+    condition = None if signal.condition is None else signal.condition.taken(indices)
+    known = None if valid.all() else valid
+    result: S = replace(signal, track=track, parts=parts, valid=known, known_noise=noise, condition=condition)
+    return result
+
+
+def is_given(value: Any) -> bool:
+    """Tell whether a value can stand beside a signal: a number, a text, the parts of a vector, or an array of them."""
+    if isinstance(value, str | bool | np.bool_):
+        return True
+    return not isinstance(value, Duration) and np.asarray(value).dtype.kind in "fiub" and np.ndim(value) <= 2
+
+
+def _constant(like: S, value: Any) -> S:
     """Return a number, a vector, or an array of one value a sample as a signal on the same track."""
     if isinstance(value, Duration):
         raise Misuse(f"{like.name} is not a duration; compare it with a number, not with {value}")
     if isinstance(value, str) or like.texts is not None:
         raise Misuse(f"cannot compare or combine {like.name} with {value!r}: one is a text, the other is not")
+    if isinstance(value, bool | np.bool_) is not like.is_flag and np.ndim(value) == 0:
+        raise Misuse(f"cannot compare or combine {like.name} with {value!r}: one is a flag, the other is not")
     array = np.asarray(value)
     if array.dtype.kind not in "fiub":
         raise Misuse(f"expected a number, a vector or an array of them beside {like.name}, found {value!r}")
@@ -180,7 +196,11 @@ def _constant(like: S, value: object) -> S:
     missing = [np.isnan(part) for part in parts if isinstance(value, np.ndarray) and part.dtype.kind == "f"]
     gone = np.logical_or.reduce(missing) if missing else np.zeros(size, np.bool_)
     valid = ~gone if gone.any() else None
-    return replace(like, name="given values", parts=parts, valid=valid, unit="", known_noise=lambda: noise_of(parts))
+    unit = str(getattr(value, "unit", ""))
+    return derived(  # type: ignore[no-any-return]
+        like, sort=like.sort if len(parts) == len(like.parts) else None, name="given values", parts=parts, valid=valid,
+        unit=unit, known_noise=lambda: noise_of(parts),
+    )  # fmt: skip
 
 
 def _same_parts(left: S, right: S) -> tuple[S, S]:
@@ -190,9 +210,9 @@ def _same_parts(left: S, right: S) -> tuple[S, S]:
     if a == b:
         return left, right
     if b == 1:
-        return left, replace(right, parts=right.parts * a)
+        return left, derived(right, parts=right.parts * a)
     if a == 1:
-        return replace(left, parts=left.parts * b), right
+        return derived(left, parts=left.parts * b), right
     raise Misuse(
         f"{left.name} has {a} parts and {right.name} has {b}; select the same parts of both, such as .x and .y"
     )

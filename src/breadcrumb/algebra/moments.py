@@ -11,6 +11,7 @@ from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.participants import Participants, Subject
 from breadcrumb.algebra.tables import categories
 from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ class Stretches(Protocol):
         """Return whether each row is, on that clock index, inside."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Moments:
     """Instants in the order in which they happened; arrays of equal length.
 
@@ -83,6 +84,12 @@ class Moments:
 
     def __len__(self) -> int:
         return self.count
+
+    def __repr__(self) -> str:
+        if not self.count:
+            return f"<{self.label}: {self.unseen or 'no moments'}>"
+        frames = self.frames
+        return f"<{self.label}: {counted(self.count, 'moments')}, frames {frames.min()} to {frames.max()}>"
 
     def __bool__(self) -> bool:
         raise Misuse(f"{self.label} has no truth value; write moments.count > 0")
@@ -147,12 +154,12 @@ class Moments:
             raise UnknownName("entry", key, {name for one in self.data for name in one}, f"the data of {self.label}")
         return _array(values, self.count)
 
-    def table(self) -> "pd.DataFrame":
+    def to_frame(self) -> "pd.DataFrame":
         """Return the moments as a table of pandas: frame, t, order, by, on, and `data.key` for each entry of data.
 
         Example:
             >>> from breadcrumb.testing import small_trace
-            >>> small_trace().events("bell.rung").table()[["frame", "by", "data.loudness"]].values.tolist()
+            >>> small_trace().events("bell.rung").to_frame()[["frame", "by", "data.loudness"]].values.tolist()
             [[2, 'heron', 3]]
         """
         import pandas as pd  # here: it takes longer to load than all the rest

@@ -1,6 +1,7 @@
 """Which objects are near which, frame by frame, without comparing each with each."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -51,12 +52,14 @@ def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = Fal
 def meets_one(first: Signal, second: Signal, *, swept: bool = False) -> Signal:
     """Return the distance of each of a group to one object, on the group's track; missing where that one is not."""
     if not swept:
-        return first.distance_to(second)
+        distance: Signal = first.distance_to(second)
+        return distance
     mine, yours = meet_tracks(first, second)
     indices = np.arange(len(mine))
     result = mine.distance_to(yours)
     near = _closest(mine, yours, indices, indices) if len(mine) else result.parts[0]
-    return type(result)(result.track, result.name, (near,), result.valid, result.unit, None, result.owner, result.noise)
+    swept_distance: Signal = replace(result, parts=(near,), known_noise=result.noise)
+    return swept_distance
 
 
 class _Boxes(NamedTuple):

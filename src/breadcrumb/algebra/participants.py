@@ -66,7 +66,7 @@ class Origin:
         return (self.pairs, self.subject, self.one) == (other.pairs, other.subject, other.one)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Participants:
     """Who takes part in each of some rows; arrays of equal length.
 

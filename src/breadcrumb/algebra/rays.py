@@ -8,6 +8,7 @@ import numpy as np
 
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, Region, TurnedBox
+from breadcrumb.algebra.samples import derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats
@@ -51,9 +52,10 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, at_
         nearest = np.minimum(nearest, _hit(origin, way, shape))
     valid = known & np.isfinite(nearest) & (nearest <= at_most + np.max(origin.noise, initial=0.0))
     distance = np.where(valid, nearest, 0.0)
-    return replace(
+    hit: Signal = derived(
         origin, name=f"first hit from {origin.name}", parts=(distance,), valid=valid, known_noise=origin.noise
     )
+    return hit
 
 
 def ray_end(origin: Signal, direction: Signal, distance: Signal, otherwise: float) -> Signal:
@@ -61,7 +63,8 @@ def ray_end(origin: Signal, direction: Signal, distance: Signal, otherwise: floa
     origin, direction = meet_tracks(origin, direction)
     unit = direction / direction.norm()
     far = np.where(distance.usable, distance.parts[0], otherwise)
-    return origin + replace(unit, parts=tuple(part * far for part in unit.parts), unit=origin.unit)
+    end: Signal = origin + replace(unit, parts=tuple(part * far for part in unit.parts), unit=origin.unit)
+    return end
 
 
 def _hit(origin: Signal, way: Sequence[Floats], shape: Shape) -> Floats:

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats
 
 
+@runtime_checkable
 class Region(Protocol):
     """A shape with an inside."""
 

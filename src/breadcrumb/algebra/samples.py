@@ -1,9 +1,10 @@
 """Samples: the values of a signal and the track they belong to, as plain data."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
+from enum import StrEnum
 from functools import cached_property
-from typing import Any, Self
+from typing import Any, ClassVar, Protocol, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,15 +12,52 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.extremes import Extremes, extremes_of
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _NOISE_STEPS = 8
 """How many units in the last digit of the largest magnitude count as rounding."""
 
 
-@dataclass(frozen=True, eq=False)
+FULL_TURNS = {"deg": 360.0, "rad": 2 * np.pi}
+_QUATERNION_PARTS = 4
+
+
+class Sort(StrEnum):
+    """What the values of a signal are."""
+
+    NUMBER = "number"
+    ANGLE = "angle"
+    VECTOR = "vector"
+    QUATERNION = "quaternion"
+    FLAG = "flag"
+    TEXT = "text"
+    REFERENCE = "reference"
+    UNSEEN = "unseen"
+    """Not known, since nothing was seen of it."""
+
+    @property
+    def words(self) -> str:
+        """What one is called: `an angle`."""
+        return f"{'an' if self[0] in 'aeiou' else 'a'} {self}"
+
+
+SORTS: "dict[Sort, type[Samples]]" = {}
+"""The type of each sort of signal."""
+
+
+class Explained(Protocol):
+    """How the flags of a condition came about."""
+
+    def taken(self, indices: Ints) -> Self:
+        """Return the same of some of the samples."""
+
+
+@dataclass(frozen=True, eq=False, repr=False)
 class Samples:
     """Values over time, as NumPy arrays over a track."""
+
+    sort: ClassVar[Sort]
 
     track: Track
     name: str
@@ -39,16 +77,26 @@ class Samples:
     """What the values are relative to: the world, the object's own parent, or the screen."""
     key: Key = NO_KEY
     """What it was taken from."""
+    condition: Explained | None = None
+    """Of flags that were computed: how."""
+
+    def __init_subclass__(cls, sort: Sort | None = None) -> None:
+        if sort is not None:
+            cls.sort, SORTS[sort] = sort, cls
 
     @property
     def values(self) -> NDArray[Any]:
-        """The values: one a sample, or for a vector a row of parts for each sample; a missing number is NaN."""
-        if self.texts is not None:
-            texts = np.array([*self.texts, None], object)
-            return np.asarray(texts[self.parts[0] if self.valid is None else np.where(self.valid, self.parts[0], -1)])
+        """The values: one a sample, or for a vector a row of parts for each sample; a missing number is NaN.
+
+        Raises:
+            Misuse: a flag or a text is missing on some sample, of which there is no value that says so.
+        """
         parts = self.parts
-        if self.valid is not None and parts[0].dtype != np.bool_:
+        if self.valid is not None and not self.valid.all():
+            self._refuse_missing(int(np.count_nonzero(~self.valid)))
             parts = tuple(np.where(self.valid, part, np.nan) for part in parts)
+        if self.texts is not None:
+            return np.asarray(np.array(self.texts, object)[parts[0]])
         values = parts[0].view() if len(parts) == 1 else np.stack(parts, axis=1)
         values.flags.writeable = False  # whatever asks for the same signal again is given the same array
         return values
@@ -56,7 +104,7 @@ class Samples:
     @property
     def title(self) -> str:
         """What it is and whose."""
-        return f"{self.name} of {self.owner}" if self.owner else self.name
+        return f"{self.name} of {self.owner}" if self.owner else str(self.name)
 
     @property
     def frames(self) -> Ints:
@@ -77,7 +125,13 @@ class Samples:
         return noise_of(self.parts) if known is None else known
 
     def with_name(self, name: str) -> Self:
-        """Return the same values under a name of your own, for messages and figures."""
+        """Return the same values under a name of your own, for messages and figures.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").velocity.y.with_name("fall speed").name
+            'fall speed'
+        """
         return replace(self, name=name)
 
     def noise_at(self, indices: Ints | slice) -> Callable[[], float | Floats]:
@@ -97,6 +151,16 @@ class Samples:
             parts=tuple(part[indices] for part in self.parts),
             valid=None if self.valid is None else self.valid[indices],
             known_noise=self.noise_at(indices),
+            condition=None if self.condition is None else self.condition.taken(indices),
+        )
+
+    def _refuse_missing(self, count: int) -> None:
+        if self.texts is None and not self.is_flag:
+            return
+        what, instead = ("text", '""') if self.texts is not None else ("flag", "False")
+        raise Misuse(
+            f"{self.title} is missing on {count} of {len(self)} samples, and a {what} has no value that says so; "
+            f"give those a value with .filled({instead}), and ask which they are with .known"
         )
 
     @cached_property
@@ -114,8 +178,66 @@ class Samples:
         """Whether it is true or false on each sample."""
         return self.texts is None and self.parts[0].dtype == np.bool_
 
+    @property
+    def is_angle(self) -> bool:
+        """Whether it is an angle, so that full turns more or less are the same."""
+        return self.sort is Sort.ANGLE
+
     def __len__(self) -> int:
         return self.track.size
+
+
+_FIELDS = tuple(one.name for one in fields(Samples))
+
+
+def derived(samples: Samples, *, sort: Sort | None = None, **changes: Any) -> Any:
+    """Return samples with some of their fields changed, as the type of signal that then fits.
+
+    Args:
+        samples: what they are derived from.
+        sort: what the values are; by default what their number of parts and their type say: one number is an angle if
+            it was one and still has such a unit.
+        changes: the fields.
+    """
+    every = {name: getattr(samples, name) for name in _FIELDS} | changes
+    if "parts" in changes and "condition" not in changes:
+        every["condition"] = None
+    kept = samples.sort if sort is None else sort
+    return SORTS[_sort_of(kept, every["track"], every["parts"], every["texts"], every["unit"], sort)](**every)
+
+
+def _sort_of(
+    kept: Sort, track: Track, parts: tuple[NDArray[Any], ...], texts: Any, unit: str, sort: Sort | None
+) -> Sort:
+    if track.unseen:
+        return Sort.UNSEEN
+    if sort is not None:
+        return sort
+    if texts is not None:
+        return kept if kept is Sort.REFERENCE else Sort.TEXT
+    if parts[0].dtype == np.bool_:
+        return Sort.FLAG
+    if len(parts) == 1:
+        return Sort.ANGLE if kept is Sort.ANGLE and unit in FULL_TURNS else Sort.NUMBER
+    return kept if kept is Sort.QUATERNION and len(parts) == _QUATERNION_PARTS else Sort.VECTOR
+
+
+def recorded_sort(parts: Sequence[NDArray[Any]], texts: Sequence[str] | None, unit: str, names: Sequence[str]) -> Sort:
+    """Return what recorded values are: one number in deg or rad is an angle, four are a quaternion, ids are references.
+
+    Args:
+        parts: the values.
+        texts: the distinct texts, of a text.
+        unit: the unit.
+        names: the ids in the session.
+    """
+    if texts is not None:
+        return Sort.REFERENCE if texts and set(texts) <= set(names) else Sort.TEXT
+    if parts[0].dtype == np.bool_:
+        return Sort.FLAG
+    if len(parts) == 1:
+        return Sort.ANGLE if unit in FULL_TURNS else Sort.NUMBER
+    return Sort.QUATERNION if len(parts) == _QUATERNION_PARTS else Sort.VECTOR
 
 
 def noise_of(parts: Sequence[NDArray[Any]]) -> float:
@@ -154,10 +276,3 @@ def smallest_of(parts: Sequence[NDArray[Any]]) -> float:
     """Return the smallest magnitude that is not 0."""
     sizes = np.abs(np.concatenate([np.ravel(part) for part in parts]))
     return float(sizes[sizes > 0].min(initial=np.inf)) if len(sizes) else np.inf
-
-
-def per_second(unit: str) -> str:
-    """Return the unit of a rate."""
-    if not unit:
-        return ""
-    return f"{unit.removesuffix('/s')}/s2" if unit.endswith("/s") else f"{unit}/s"

@@ -18,7 +18,7 @@ _EVERYONE = -2
 """Stands for the samples of all objects."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Segments(Sequence[S], Generic[S]):
     """The samples of a signal in each of several spans, in the order in which these begin.
 
@@ -31,6 +31,9 @@ class Segments(Sequence[S], Generic[S]):
 
     signal: S
     spans: Spans
+
+    def __repr__(self) -> str:
+        return f"<{self.signal.title} in each of {self.spans!r}>"
 
     def __len__(self) -> int:
         return self.spans.count

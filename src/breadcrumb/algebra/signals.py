@@ -1,34 +1,42 @@
 """Signals: a value on every sample of one object or of a group, over all lifetimes."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Collection
+from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal, NamedTuple, Self
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Self
 
 import numpy as np
 
 from breadcrumb.algebra import kernels
-from breadcrumb.algebra.angles import (
-    FULL_TURNS,
-    full_turn,
-    turn_between,
-    warn_of_angles,
-)
-from breadcrumb.algebra.arithmetic import Operand
-from breadcrumb.algebra.durations import Duration, duration
+from breadcrumb.algebra.arithmetic import Arithmetic
+from breadcrumb.algebra.conditions import Clause
+from breadcrumb.algebra.durations import Duration, duration, is_number
+from breadcrumb.algebra.exploring import frame_of, series_of
+from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.meeting import at_indices, indices_at
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.owners import owned
-from breadcrumb.algebra.samples import largest_of, noise_of, per_second
+from breadcrumb.algebra.picked import picked_at
+from breadcrumb.algebra.samples import SORTS, Sort, derived, recorded_sort
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
-from breadcrumb.algebra.unwrapping import unwrapped
-from breadcrumb.algebra.vectors import Vectors
-from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.errors import Misuse, near_names
+from breadcrumb.model.plurals import counted
+from breadcrumb.model.session import Ints
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from breadcrumb.algebra.flags import Flag
 
 
-class _Turns(NamedTuple):
+class UnknownOperation(Misuse, AttributeError):
+    """Something that signals of this sort do not have."""
+
+
+class Turns(NamedTuple):
     """Samples that are other than the one before, in the order of the clock."""
 
     indices: Ints
@@ -36,16 +44,43 @@ class _Turns(NamedTuple):
     lifetime: Ints
 
 
-@dataclass(frozen=True, eq=False)
-class Signal(Vectors):
+@dataclass(frozen=True, eq=False, repr=False)
+class Signal(Arithmetic):
     """A value over time (not a message), as NumPy arrays over a track of samples.
 
-    Comparisons and arithmetic are element by element. A value that was not recorded is missing, and whatever is
-    computed from it is missing too; and, or, not know three cases.
+    Each sort of value is a type of its own with the operations that mean something for it: `Number`, `Angle`,
+    `Vector`, `Quaternion`, `Flag`, `Text` and `Reference`. Comparisons and arithmetic are element by element. A value
+    that was not recorded is missing, and whatever is computed from it is missing too; and, or, not know three cases.
     """
 
-    @classmethod
-    def from_data(cls, moments: Moments, key: str, unit: str = "", space: str = "world") -> "Signal":
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("_"):
+            raise AttributeError(name)
+        having = [f"{sort}s" for sort, kind in SORTS.items() if sort is not Sort.UNSEEN and hasattr(kind, name)]
+        if having:
+            hint = "; compare it first" if having == ["flags"] else ""
+            if "angles" in having and self.sort is Sort.NUMBER and not self.unit:
+                hint = f"; if it is one, record it with units={{{str(self.name)!r}: 'deg'}}"
+            raise UnknownOperation(
+                f"{self.title} is {self.sort.words}, which has no {name}; {', '.join(having)} have it{hint}"
+            )
+        near = near_names(name, [one for one in dir(type(self)) if not one.startswith("_")])
+        hint = f"; did you mean {' or '.join(near)}?" if near else ""
+        raise UnknownOperation(f"{self.title} is {self.sort.words}, and no signal has {name!r}{hint}")
+
+    def __repr__(self) -> str:
+        track, unit = self.track, f" in {self.unit}" if self.unit else ""
+        if track.unseen or not track.size:
+            return f"<{self.title}: {track.unseen or 'no sample'}>"
+        what = counted(track.size, "moments" if track.source is not None else "samples")
+        whose = f" of {counted(len(track.names), 'objects')}" if len(track.names) > 1 else ""
+        missing = 0 if self.valid is None else int(np.count_nonzero(~self.valid))
+        without = f", {missing} without a value" if missing else ""
+        first, last = track.session.clock.frames[[track.clock_index.min(), track.clock_index.max()]]
+        return f"<{self.title}: {self.sort}{unit}, {what}{whose}, frames {first} to {last}{without}>"
+
+    @staticmethod
+    def from_data(moments: Moments, key: str, unit: str = "", space: str = "world") -> "Signal":
         """Return numbers or vectors of numbers from the data of moments, as a signal picked at them.
 
         Raises:
@@ -55,121 +90,169 @@ class Signal(Vectors):
         values = moments[key]
         if values.dtype.kind != "f":
             raise Misuse(f"{key} of {moments.label}: expected numbers or vectors of numbers, found {values[0]!r}")
-        unseen = moments.unseen if moments.count else moments.unseen or f"no {moments.label} to judge"
-        track = Track(
-            moments.session, moments.lifetime, moments.clock_index, moments.rows, moments.participants, unseen,
-            moments.label,
-        )  # fmt: skip
         parts = tuple(values.T) if values.ndim == 2 else (values,)
-        missing = np.isnan(parts[0])
+        picked: Signal = picked_at(moments, parts, f"{key} of {moments.label}", unit, space, moments.key.then(key))
+        return picked
+
+    def with_values(self, values: Any, name: str, unit: str = "") -> "Signal":
+        """Return other values on the same samples: what NumPy made of `.values`, which has no name of its own.
+
+        Args:
+            values: an array with a number, a flag, or a row of parts for each sample; NaN is missing.
+            name: what they are, for messages.
+            unit: their unit.
+
+        Raises:
+            Misuse: there is not one for each sample.
+
+        Example:
+            >>> import numpy as np
+            >>> from breadcrumb.testing import small_trace
+            >>> x = small_trace().one("skiff").position.x
+            >>> x.with_values(np.cumsum(x.values), "sum so far", "m").values.tolist()
+            [0.0, 1.0, 3.0, 6.0]
+        """
+        array = np.asarray(values)
+        if array.dtype.kind not in "fiub" or array.ndim not in (1, 2) or len(array) != len(self):
+            raise Misuse(
+                f"with_values: expected {len(self)} numbers or flags, one for each sample of {self.title}, found "
+                f"{array.dtype} of shape {array.shape}"
+            )
+        parts = tuple(array.T) if array.ndim == 2 else (array,)
+        missing = np.isnan(parts[0]) if array.dtype.kind == "f" else np.zeros(len(array), np.bool_)
         valid = ~missing if missing.any() else None
-        return cls(track, f"{key} of {moments.label}", parts, valid, unit, space=space, key=moments.key.then(key))
+        sort = None if self.track.unseen else recorded_sort(parts, None, unit, ())
+        made: Signal = derived(
+            self, sort=sort, name=name, parts=parts, valid=valid, unit=unit, texts=None, known_noise=None
+        )
+        return made
 
     def same_as(self, other: "Signal") -> bool:
         """Tell whether another signal has the same values on the same samples."""
-        return self.track.same_as(other.track) and np.array_equal(
-            self.values, other.values, equal_nan=self.texts is None and not self.is_flag
-        )
+        if not self.track.same_as(other.track) or not np.array_equal(self.usable, other.usable):
+            return False
+        mine, yours = (one.take(np.flatnonzero(one.usable)).values for one in (self, other))
+        return bool(np.array_equal(mine, yours, equal_nan=mine.dtype.kind == "f"))
 
-    def rate(self) -> "Signal":
-        """Return the change per second over the step that ends at each sample.
-
-        It is missing on a lifetime's first sample and over a step of 0 s. Angles are unwrapped first. Its error is
-        bounded from the rounding of values and times.
-        """
-        track = self._samples("rate()")
-        return self._change_per(track.steps, f"rate of {self.name}")
-
-    def second_rate(self) -> "Signal":
-        """Return the change of the rate: the difference of the rates over two steps, over half their sum.
-
-        It is missing on a lifetime's first two samples.
-        """
-        rate = self.rate()
-        step = rate.track.steps
-        between = np.hstack((step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0))) if len(step) else step
-        return rate._change_per(between, f"second rate of {self.name}")
-
-    def speed(self, *, stored: bool = True) -> "Signal":
-        """Return the length of the rate, without making the rate itself; if not stored, it can only be looked at."""
-        track = self._samples("speed()")
-        speed: Any = kernels.Speeds(self.parts, track.steps, *track.shortest_and_longest_step)
-        return self._derived(track.steps, f"speed of {self.name}", (np.asarray(speed) if stored else speed,))
-
-    def _change_per(self, step: Floats, name: str) -> "Signal":
-        values = self.unwrapped().parts if self.is_angle else self.parts
-        return self._derived(step, name, tuple(kernels.quotients(kernels.differences(part), step) for part in values))
-
-    def _derived(self, step: Floats, name: str, parts: tuple[Floats, ...]) -> "Signal":
-        """Return changes over a step; they are known where the step has a length and both its ends are."""
-        track = self.track
-        usable = step > 0
-        if self.valid is not None:
-            usable &= self.valid
-            usable[1:] &= self.valid[:-1]
-
-        def noise() -> float | Floats:
-            blur = 2 * (self.noise + largest_of(parts) * noise_of((track.session.clock.times,)))
-            return blur / kernels.even_step(step)
-
-        return Signal(track, name, parts, usable, per_second(self.unit), None, self.owner, noise, self.space, self.key)
-
-    def step(self) -> "Signal":
-        """Return how far a position is from that on the sample before; missing on a lifetime's first sample."""
-        track = self._samples("step()")
-        valid = ~track.first_of_lifetime
-        if self.valid is not None:
-            valid &= self.valid
-            valid[1:] &= self.valid[:-1]
-        parts = (kernels.steps(self.parts),)
-        return replace(self, name="step", parts=parts, valid=valid, known_noise=lambda: 2 * np.asarray(self.noise))
-
-    # Angles
+    # Missing values, and other samples
 
     @property
-    def is_angle(self) -> bool:
-        """Whether it is one number in degrees or radians."""
-        return self.unit in FULL_TURNS and len(self.parts) == 1
+    def known(self) -> "Flag":
+        """Whether each sample has a value, as a flag without missing ones."""
+        flag: Flag = derived(
+            self, sort=Sort.FLAG, name=part(self.name, "known"), parts=(self.usable,), valid=None, unit="", texts=None,
+            known_noise=None,
+        )  # fmt: skip
+        return flag
 
-    def unwrapped(self) -> Self:
-        """Return an angle without the jumps of a full turn; each lifetime begins with its own first value.
+    def filled(self, value: Any) -> Self:
+        """Return the same with a value where one is missing.
+
+        Args:
+            value: a number, the parts of a vector, a flag or a text, as the signal's own are.
 
         Raises:
-            Misuse: nothing says whether it is in degrees or radians.
+            Misuse: the value is of another sort.
 
         Example:
             >>> from breadcrumb.testing import make_trace
-            >>> states = [{"b": {"yaw": yaw}} for yaw in (350.0, 10.0, 30.0)]
-            >>> make_trace(states, kinds={"b": "buoy"}, angles={"unit": "deg"}).one(
-            ...     "buoy"
-            ... ).yaw.unwrapped().values.tolist()
-            [350.0, 370.0, 390.0]
+            >>> lamp = make_trace([{"a": {"lit": lit}} for lit in (True, None)], kinds={"a": "lamp"}).one("lamp")
+            >>> lamp.lit.filled(False).values.tolist(), lamp.lit.known.values.tolist()
+            ([True, False], [True, False])
         """
         if self.track.unseen:
             return self
-        full = full_turn(self, "unwrapped()")
-        track, angle = self._samples("unwrapped()"), self.parts[0]
-        values, longest = unwrapped(angle, track.starts, full, self.valid)
-        warn_of_angles(self, angle, full, longest)
-        return replace(self, name=f"unwrapped {self.name}", parts=(values,))
+        self._refuse_another_sort(value, "filled")
+        texts, given = self.texts, (value,) if np.ndim(value) == 0 else tuple(value)
+        if texts is not None:
+            texts = texts if value in texts else (*texts, value)
+            given = (texts.index(value),)
+        if self.valid is None:
+            return self
+        parts = tuple(np.where(self.valid, one, other) for one, other in zip(self.parts, given, strict=True))
+        filled: Self = derived(self, sort=self.sort, parts=parts, valid=None, texts=texts)
+        return filled
 
-    def turn_from(self, other: Operand) -> "Signal":
-        """Return the turn from another angle to this one, at most half a turn either way."""
-        full = full_turn(self, "turn_from()") if not self.track.unseen else 1.0
-        turn = self - other
-        return replace(turn, parts=(turn_between(turn.parts[0], np.zeros(1), full),))
+    def _refuse_another_sort(self, value: Any, what: str) -> None:
+        wanted = {Sort.FLAG: "True or False", Sort.TEXT: "a text", Sort.REFERENCE: "a text"}.get(
+            self.sort, "a number" if len(self.parts) == 1 else f"{len(self.parts)} numbers"
+        )
+        kinds = {Sort.FLAG: "b", Sort.TEXT: "U", Sort.REFERENCE: "U"}.get(self.sort, "fiu")
+        array = np.asarray(value)
+        if array.dtype.kind not in kinds or array.size != (1 if self.texts is not None else len(self.parts)):
+            raise Misuse(f"{what}: {self.title} is {self.sort.words}; expected {wanted}, found {value!r}")
+
+    def previous(self, n: int = 1) -> Self:
+        """Return the value of so many samples before, in the same lifetime; missing where there is none.
+
+        Raises:
+            Misuse: the count is not a whole number from 1 up.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.previous().values.tolist()
+            [nan, 0.0, 1.0, 2.0]
+        """
+        if not is_number(n) or isinstance(n, float) or n < 1:
+            raise Misuse(f"previous: expected how many samples before, a whole number from 1 up, found {n!r}")
+        track = self.sampled("previous()")
+        indices = np.arange(track.size) - n
+        runs = np.repeat(track.starts, np.diff(track.starts, append=track.size))
+        there = indices >= runs
+        safe = np.where(there, indices, 0)
+        if self.valid is not None and track.size:
+            there &= self.valid[safe]
+        before: Self = derived(
+            self, sort=self.sort, name=part(self.name, f"previous({'' if n == 1 else n})"),
+            parts=tuple(values[safe] for values in self.parts), valid=None if there.all() else there,
+            known_noise=self.noise_at(safe),
+            condition=None if self.condition is None else self.condition.taken(safe),
+        )  # fmt: skip
+        return before
+
+    def isin(self, values: Collection[Any]) -> "Flag":
+        """Return whether each value is one of several.
+
+        Args:
+            values: numbers or texts, as the signal's own are.
+
+        Raises:
+            Misuse: one of them is of another sort, or there are none.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.isin([0, 3]).values.tolist()
+            [True, False, False, True]
+        """
+        if isinstance(values, str) or not getattr(values, "__len__", int)():
+            raise Misuse(f"isin: expected a list of values, found {values!r}")
+        name = f"{self.name} in {list(values)!r}"
+        several = tuple(values)
+        if self.track.unseen:
+            unseen: Flag = derived(self, name=name, parts=(np.zeros(0, np.bool_),))
+            return unseen
+        if len(self.parts) > 1:
+            raise Misuse(f"isin: {self.title} is {self.sort.words}; take a part of it, such as .x")
+        for one in several:
+            self._refuse_another_sort(one, "isin")
+        flags = np.logical_or.reduce([(self == one).parts[0] for one in several])
+        clause = Clause(self, "in", several, flags, self.valid)
+        found: Flag = derived(
+            self, sort=Sort.FLAG, name=name, parts=(flags,), unit="", texts=None, known_noise=None, condition=clause
+        )
+        return found
 
     # Values at moments, and moments from values
 
-    def at(self, moments: Moments) -> "Signal":
+    def at(self, moments: Moments) -> Self:
         """Return the value on the frame of each moment, in their order; missing where there is no sample.
 
         The value is that of the moment's subject if the signal is of such objects; else, if there is never more than
         one object, that one's.
         """
-        return self._picked(moments, indices_at(self._samples("at()"), moments, 0))
+        return self._picked(moments, indices_at(self.sampled("at()"), moments, 0))
 
-    def when(self, moments: Moments) -> "Signal":
+    def when(self, moments: Moments) -> Self:
         """Return the value of one object at the instants of moments, whoever they are of; of a group, `at` of them.
 
         What was picked already stays as it is.
@@ -178,15 +261,15 @@ class Signal(Vectors):
             return self
         return self.at(moments.without_subject() if self.track.one else moments)
 
-    def before(self, moments: Moments, by: Duration) -> "Signal":
+    def before(self, moments: Moments, by: Duration) -> Self:
         """Return the last value that is at least a duration before each moment, within the same lifetime."""
         by = duration(by, "before")
-        return self._picked(moments, indices_at(self._samples("before()"), moments, -1, by))
+        return self._picked(moments, indices_at(self.sampled("before()"), moments, -1, by))
 
-    def after(self, moments: Moments, by: Duration) -> "Signal":
+    def after(self, moments: Moments, by: Duration) -> Self:
         """Return the first value that is at least a duration after each moment, within the same lifetime."""
         by = duration(by, "after")
-        return self._picked(moments, indices_at(self._samples("after()"), moments, 1, by))
+        return self._picked(moments, indices_at(self.sampled("after()"), moments, 1, by))
 
     def during(self, spans: Spans) -> Self:
         """Return the samples that lie in the spans of their object, or in spans of nobody."""
@@ -215,7 +298,7 @@ class Signal(Vectors):
             >>> (gun.yaw.of(gun.on) - trace.all("tank").yaw).values.tolist()
             [20.0]
         """
-        self._samples("of()")
+        self.sampled("of()")
         return owned(self, owner)
 
     def per(self, spans: Spans) -> "Segments[Self]":
@@ -227,39 +310,43 @@ class Signal(Vectors):
             >>> [len(lifetime) for lifetime in boat.position.per(boat.lifetimes)]
             [4]
         """
-        self._samples("per()")
+        self.sampled("per()")
         return Segments(self, spans)
-
-    def rises(self) -> Moments:
-        """Return the moments at which a flag turns true; one that is true from a lifetime's start does not rise."""
-        return self._edges("rises()", "rise")
-
-    def falls(self) -> Moments:
-        """Return the moments at which a flag turns false."""
-        return self._edges("falls()", "fall")
 
     def changes(self) -> Moments:
         """Return the moments at which the value is another one than on the sample before."""
-        self._samples("changes()")
-        return self._moments_at(self._turns.clock_index, self._turns.lifetime, "change")
+        self.sampled("changes()")
+        return self.moments_at(self.turns.clock_index, self.turns.lifetime, "change")
 
-    def spans(self) -> Spans:
-        """Return the stretches of samples on which a flag is true."""
-        self._flags("spans()")
-        track = self._samples("spans()")
-        unknown = None if self.valid is None else _stretches(track, ~self.valid, f"{self.name} unknown")
-        return replace(_stretches(track, self.parts[0] & self.usable, self.name), unknown=unknown, key=self.key)
+    # Tables
+
+    def to_series(self) -> "pd.Series[Any]":
+        """Return the values as a series of pandas, by id, lifetime, frame and time; those of a vector are rows.
+
+        Raises:
+            Misuse: it is a vector; `to_frame()` has a column for each part.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.to_series().loc["heron"].tolist()
+            [0.0, 1.0, 2.0, 3.0]
+        """
+        return series_of(self)
+
+    def to_frame(self) -> "pd.DataFrame":
+        """Return the values as a table of pandas, with a column for each part, by id, lifetime, frame and time.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.to_frame().columns.tolist()
+            ['position.x', 'position.y', 'position.z']
+        """
+        return frame_of(self)
 
     # How it is done
 
-    def _edges(self, what: str, word: str) -> Moments:
-        self._flags(what)
-        self._samples(what)
-        kept = np.flatnonzero(self._turned_on == (word == "rise"))
-        return self._moments_at(self._turns.clock_index[kept], self._turns.lifetime[kept], word)
-
     @cached_property
-    def _turns(self) -> "_Turns":
+    def turns(self) -> Turns:
         """Where the value is another one than on the sample before."""
         track = self.track
         turns = [kernels.turning_indices(part) for part in self.parts]
@@ -268,35 +355,28 @@ class Signal(Vectors):
         kept = track.starts[run] != indices
         if self.valid is not None:
             kept &= self.valid[indices] & self.valid[indices - 1]
+        if self.sort in (Sort.ANGLE, Sort.QUATERNION):
+            kept &= ~same_values(self.take(indices), self.take(indices - 1))
         indices, run = indices[kept], run[kept]
         clock_index = track.clock_index[indices]
         order = kernels.order_of(clock_index, track.session.clock.size)
-        return _Turns(indices[order], clock_index[order], track.lifetime[track.starts[run[order]]])
+        return Turns(indices[order], clock_index[order], track.lifetime[track.starts[run[order]]])
 
-    @cached_property
-    def _turned_on(self) -> Bools:
-        """Of a flag: which of the turns are to true."""
-        flags: Bools = self.parts[0][self._turns.indices]
-        return flags
-
-    def _moments_at(self, clock_index: Ints, lifetime: Ints, word: str) -> Moments:
+    def moments_at(self, clock_index: Ints, lifetime: Ints, word: str) -> Moments:
         """Return turns as moments."""
         track, label = self.track, f"{word} of {self.name}"
         key = self.key.then(f"{word}s")
         return Moments.of_lifetimes(track.session, label, clock_index, lifetime, one=track.one, key=key)
 
-    def _picked(self, moments: Moments, indices: Ints) -> "Signal":
+    def _picked(self, moments: Moments, indices: Ints) -> Self:
         return at_indices(self, moments, indices)
 
-    def _samples(self, what: str) -> Track:
+    def sampled(self, what: str) -> Track:
+        """Return the track of all samples of an object.
+
+        Raises:
+            Misuse: they were picked at moments.
+        """
         if self.track.source is not None:
             raise Misuse(f"{self.name} holds values picked at moments; {what} needs all samples of an object")
         return self.track
-
-
-def _stretches(track: Track, on: Bools, label: str) -> Spans:
-    """Return the stretches of a lifetime's samples on which a flag is true."""
-    goes_on = on & np.hstack((False, on[:-1])) & ~track.first_of_lifetime
-    begin, end = np.flatnonzero(on & ~goes_on), np.flatnonzero(on & ~np.hstack((goes_on[1:], False)))
-    first, last = track.clock_index[begin], track.clock_index[end]
-    return Spans.of_lifetimes(track.session, label, track.lifetime[begin], first, last, one=track.one)

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from breadcrumb.algebra.angles import FULL_TURNS, compass_of, full_turn, plan_axes, turn_between
-from breadcrumb.algebra.samples import Samples
+from breadcrumb.algebra.angles import compass_of, full_turn, plan_axes, turn_between
+from breadcrumb.algebra.samples import FULL_TURNS, Samples
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats
 
@@ -44,6 +44,26 @@ def turn_about(quaternion: Samples, axis: str) -> tuple[Floats, str]:
         )
     half = np.arctan2(quaternion.parts["xyz".index(axis)], quaternion.parts[3])
     return turn_between(half * FULL_TURNS[unit] / np.pi, np.zeros(1), FULL_TURNS[unit]), unit
+
+
+def turn_between_quaternions(first: Samples, second: Samples) -> tuple[Floats, str]:
+    """Return the angles from 0 to half a turn between rotations, and their unit: 2 atan2(|v|, |s|) of q1 q2* = (v, s).
+
+    Raises:
+        Misuse: nothing says the unit of angles.
+    """
+    unit = first.track.session.angles.get("unit", "")
+    if unit not in FULL_TURNS:
+        raise Misuse("turn_from needs to know the unit of angles; record it as angles={'unit': 'deg'}")
+    (ax, ay, az, aw), (bx, by, bz, bw) = first.parts, second.parts
+    vector = (
+        -aw * bx + ax * bw - ay * bz + az * by,
+        -aw * by + ay * bw - az * bx + ax * bz,
+        -aw * bz + az * bw - ax * by + ay * bx,
+    )
+    scalar = aw * bw + ax * bx + ay * by + az * bz
+    half = np.arctan2(np.sqrt(sum(one * one for one in vector)), np.abs(scalar))
+    return np.asarray(half * FULL_TURNS[unit] / np.pi), unit
 
 
 def turned_by_quaternion(v: tuple[Floats, ...], q: tuple[Floats, ...], *, back: bool) -> tuple[Floats, ...]:

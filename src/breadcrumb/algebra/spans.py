@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal, Self
+from typing import TYPE_CHECKING, Literal, Self
 
 import numpy as np
 
+from breadcrumb.algebra.closing import next_end, of_length, pair_codes, rows_of
 from breadcrumb.algebra.durations import Duration, TimeAxis, duration, elapsed, window
+from breadcrumb.algebra.exploring import frame_of_spans
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.matching import matches
@@ -15,10 +17,14 @@ from breadcrumb.algebra.participants import Participants, Subject
 from breadcrumb.algebra.stretches import any_inside, in_lifetimes, is_inside
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
+if TYPE_CHECKING:
+    import pandas as pd
 
-@dataclass(frozen=True, eq=False)
+
+@dataclass(frozen=True, eq=False, repr=False)
 class Spans:
     """Stretches of recorded frames, from a first to a last clock index, both included; arrays of equal length.
 
@@ -69,14 +75,12 @@ class Spans:
         label = f"{starts.label} to {ends.label}"
         last = np.full(starts.count, starts.session.clock.size - 1)
         if match == "pair":
-            last = _next_clock_index(starts, ends, _pairs(starts.participants), _pairs(ends.participants))
+            last = next_end(starts, ends, pair_codes(starts.participants), pair_codes(ends.participants))
         else:
             for found in matches(starts.participants, ends.participants):
-                some, others = (
-                    starts.pick(_indices(found.left_rows, starts)),
-                    ends.pick(_indices(found.right_rows, ends)),
-                )
-                following = _next_clock_index(some, others, found.left, found.right)
+                some = starts.pick(rows_of(found.left_rows, starts.count))
+                others = ends.pick(rows_of(found.right_rows, ends.count))
+                following = next_end(some, others, found.left, found.right)
                 last[found.left_rows] = np.minimum(last[found.left_rows], following)
         return cls(starts.session, label, starts.participants, starts.clock_index, last, key=starts.key)
 
@@ -137,6 +141,15 @@ class Spans:
         nobody = np.full(self.count, NOBODY)
         everyones = Spans.of_lifetimes(self.session, self.label, nobody, self.first, self.last, key=self.key)
         return replace(self, participants=everyones.participants).merged()
+
+    def __repr__(self) -> str:
+        if not self.count:
+            return f"<{self.label}: no spans>"
+        frames = self.session.clock.frames
+        last = np.minimum(self.last, len(frames) - 1)
+        return (
+            f"<{self.label}: {counted(self.count, 'spans')}, frames {frames[self.first.min()]} to {frames[last.max()]}>"
+        )
 
     def __len__(self) -> int:
         return self.count
@@ -224,6 +237,34 @@ class Spans:
         lengths = elapsed(clock, self.first, after, unit)
         return np.where(self.last + 1 < clock.size, lengths, np.nan)
 
+    def to_frame(self) -> "pd.DataFrame":
+        """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, and the length in both units.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").lifetimes.to_frame()[["id", "first", "last"]].values.tolist()
+            [['heron', 0, 3]]
+        """
+        lengths = {"frames": self.lengths("frames"), "seconds": self.lengths()}
+        return frame_of_spans(self.session, self.lifetime, self.first, self.last, lengths)
+
+    def lasting(self, *, at_least: Duration | None = None, at_most: Duration | None = None) -> Self:
+        """Return the spans of a certain length; of one that the trace ends in, only what is certain already counts.
+
+        Args:
+            at_least: the shortest.
+            at_most: the longest; in frames if the other is.
+
+        Example:
+            >>> from breadcrumb import frames
+            >>> from breadcrumb.testing import small_trace
+            >>> boat = small_trace().one("skiff")
+            >>> (boat.position.x == 1).spans().lasting(at_least=frames(2)).count
+            0
+        """
+        kept, said = of_length(self.session.clock, self.first, self.last, at_least, at_most)
+        return replace(self.pick(np.flatnonzero(kept)), label=f"{self.label} lasting {said}")
+
     def starts(self) -> Moments:
         """Return the moment at which each begins."""
         return self._ends_of("start", self.first)
@@ -268,7 +309,7 @@ class Spans:
                     track.clock_index
                 ]
                 continue
-            rows = _indices(match.right_rows, self)[match.right != NOBODY]
+            rows = rows_of(match.right_rows, self.count)[match.right != NOBODY]
             inside |= in_lifetimes(track, match.right[match.right != NOBODY], self.first[rows], self.last[rows])
         return inside
 
@@ -308,20 +349,14 @@ class Spans:
             order = np.argsort(match.right, kind="stable")
             begin, end = (np.searchsorted(match.right[order], match.left, side=side) for side in ("left", "right"))
             which, at = runs(begin, np.where(match.left == NOBODY, 0, end - begin))
-            rows.append(_indices(match.left_rows, groups)[which])
-            others.append(_indices(match.right_rows, other)[order[at]])
+            rows.append(rows_of(match.left_rows, groups.size)[which])
+            others.append(rows_of(match.right_rows, other.count)[order[at]])
         mine, yours = np.concatenate(rows), np.concatenate(others)
         return Spans(other.session, other.label, groups.pick(mine), other.first[yours], other.last[yours]).merged()
 
     def _with(self, participants: Participants, first: Ints, last: Ints) -> Self:
-        joined = self.participants.joined(participants)
-        return replace(
-            self,
-            participants=joined,
-            first=np.hstack((self.first, first)),
-            last=np.hstack((self.last, last)),
-            unknown=None,
-        )
+        first, last = np.hstack((self.first, first)), np.hstack((self.last, last))
+        return replace(self, participants=self.participants.joined(participants), first=first, last=last, unknown=None)
 
     def _with_weighted(self, other: "Spans", weight: int, *, least: int, label: str) -> Self:
         weights = np.repeat([1, weight], [self.count, other.count])
@@ -361,32 +396,3 @@ class Spans:
 
     def _meaning(self) -> list[tuple[int, ...]]:
         return sorted(zip(self.lifetime.tolist(), self.first.tolist(), self.last.tolist(), strict=True))
-
-
-def _next_clock_index(starts: Moments, ends: Moments, at_start: Ints, at_end: Ints) -> Ints:
-    """Return the clock index of the first end of its key after each start; the last clock index where there is none."""
-    beyond = np.full(starts.count, starts.session.clock.size - 1)
-    if not ends.count:
-        return beyond
-    clock_indices = starts.session.clock.size + 1
-    high = int(max(ends.order.max(initial=0), starts.order.max(initial=0))) + 2
-    wanted = (at_start * clock_indices + starts.clock_index) * high + starts.order
-    found = (at_end * clock_indices + ends.clock_index) * high + ends.order
-    order = np.argsort(found, kind="stable")
-    index = np.searchsorted(found[order], wanted, side="right")
-    close = order[np.minimum(index, ends.count - 1)]
-    fits = (index < ends.count) & (at_end[close] == at_start) & (at_start != NOBODY)
-    return np.where(fits, ends.clock_index[close], beyond)
-
-
-def _pairs(participants: Participants) -> Ints:
-    """Return a number for the two participants of each row, whichever is by."""
-    session = participants.session
-    by, on = participants.codes
-    size = session.lifetimes.size + len(session.names) + 1
-    return np.asarray((np.minimum(by, on) + 1) * size + np.maximum(by, on))
-
-
-def _indices(rows: Ints | slice, of: Participants | Moments | Spans) -> Ints:
-    count = of.size if isinstance(of, Participants) else of.count
-    return np.arange(count)[rows] if isinstance(rows, slice) else rows

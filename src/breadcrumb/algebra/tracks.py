@@ -11,7 +11,7 @@ from breadcrumb.model.freezing import read_only
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Track:
     """Where samples come from; arrays of equal length."""
 

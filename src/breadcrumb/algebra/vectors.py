@@ -1,4 +1,4 @@
-"""Vectors: their parts, lengths, directions and spaces."""
+"""Vectors: their parts, lengths, directions and spaces; and quaternions, which stand for turns in space."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -7,55 +7,61 @@ from typing import Any, Self
 
 import numpy as np
 
-from breadcrumb.algebra import kernels
-from breadcrumb.algebra.angles import FULL_TURNS, full_turn, plan_axes, pointing, unit_vectors
-from breadcrumb.algebra.arithmetic import Arithmetic, Operand, called
+from breadcrumb.algebra.angles import plan_axes, pointing
+from breadcrumb.algebra.arithmetic import Operand, called
 from breadcrumb.algebra.cameras import Camera, Ray, on_screen, ray_through
-from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.formulas import part
+from breadcrumb.algebra.measured import Measured
+from breadcrumb.algebra.meeting import meet, meet_tracks
+from breadcrumb.algebra.numbers import Angle, Number
 from breadcrumb.algebra.regions import Region
-from breadcrumb.algebra.spaces import turn_about, turned
+from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived
+from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.spaces import turn_about, turn_between_quaternions, turned
 from breadcrumb.errors import Misuse, UnknownName
 
 PART_NAMES = "xyzw"
 
 
-@dataclass(frozen=True, eq=False)
-class Vectors(Arithmetic):
-    """Values of two or three parts, or quaternions of four; a number is a vector of one."""
+def part_of(vector: Samples, index: int) -> Number:
+    """Return one part of a vector or a quaternion.
 
-    # Parts of a vector
+    Raises:
+        UnknownName: it has fewer parts.
+    """
+    name = PART_NAMES[index]
+    key = vector.key.then(name)
+    if vector.track.unseen:
+        number: Number = derived(vector, name=part(vector.name, name), key=key)
+        return number
+    if index >= len(vector.parts):
+        has = ", ".join(PART_NAMES[: len(vector.parts)])
+        known = PART_NAMES[: len(vector.parts)]
+        raise UnknownName("part", name, known, f"{vector.name}, which has the parts {has},")
+    number = derived(vector, sort=Sort.NUMBER, name=part(vector.name, name), parts=(vector.parts[index],), key=key)
+    return number
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Vector(Measured, sort=Sort.VECTOR):
+    """A vector of two or three parts on each sample."""
+
+    # Parts
 
     @cached_property
-    def x(self) -> Self:
-        """The first part of a vector."""
-        return self._part(0)
+    def x(self) -> Number:
+        """The first part."""
+        return part_of(self, 0)
 
     @cached_property
-    def y(self) -> Self:
-        """The second part of a vector."""
-        return self._part(1)
+    def y(self) -> Number:
+        """The second part."""
+        return part_of(self, 1)
 
     @cached_property
-    def z(self) -> Self:
-        """The third part of a vector."""
-        return self._part(2)
-
-    @cached_property
-    def w(self) -> Self:
-        """The fourth part of a quaternion, its real one."""
-        return self._part(3)
-
-    def _part(self, index: int) -> Self:
-        if self.track.unseen:
-            part = PART_NAMES[index]
-            return replace(self, name=f"{self.name}.{part}", key=self.key.then(part))
-        if len(self.parts) == 1 or index >= len(self.parts):
-            has = "no parts" if len(self.parts) == 1 else f"the parts {', '.join(PART_NAMES[: len(self.parts)])}"
-            raise UnknownName(
-                "part", PART_NAMES[index], PART_NAMES[: len(self.parts)], f"{self.name}, which has {has},"
-            )
-        part = PART_NAMES[index]
-        return replace(self, name=f"{self.name}.{part}", parts=(self.parts[index],), key=self.key.then(part))
+    def z(self) -> Number:
+        """The third part."""
+        return part_of(self, 2)
 
     @property
     def plan(self) -> Self:
@@ -68,23 +74,18 @@ class Vectors(Arithmetic):
             return self
         kept = plan_axes(self.track.session, 3, self.name)
         name = f"{self.name} in plan ({', '.join(PART_NAMES[index] for index in kept)})"
-        return replace(
-            self, name=name, parts=tuple(self.parts[index] for index in kept), known_noise=lambda: self.noise
-        )
+        parts = tuple(self.parts[index] for index in kept)
+        flat: Self = derived(self, name=name, parts=parts, known_noise=lambda: self.noise)
+        return flat
 
-    def norm(self) -> Self:
-        """Return the length of a vector."""
-        parts = self.parts
-        length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
-        return replace(self, name=f"|{self.name}|", parts=(length,), known_noise=lambda: self.noise)
-
-    def dot(self, other: Operand) -> Self:
+    def dot(self, other: Operand) -> Number:
         """Return the scalar product of two vectors."""
         product = self * other
-        total = np.sum(product.parts, axis=0)
-        return replace(product, name=f"{self.name} . {called(other)}", parts=(total,))
+        total, name = np.sum(product.parts, axis=0), part(self.name, f"dot({called(other)})")
+        number: Number = derived(product, name=name, parts=(total,), known_noise=lambda: product.noise)
+        return number
 
-    def distance_to(self, other: "Operand | Camera[Self]") -> Self:
+    def distance_to(self, other: "Operand | Camera[Self]") -> Number:
         """Return how far a position is from an object, another position or a point given as numbers, centre to centre.
 
         A point of two numbers is compared with a position of three parts in plan view.
@@ -92,19 +93,19 @@ class Vectors(Arithmetic):
         place = _position_of(other)
         flat = isinstance(place, Sequence) and len(place) == 2
         mine = self.plan if flat else self
-        return replace((mine - place).norm(), name=f"distance of {mine.name} to {called(place)}", unit=self.unit)
+        distance: Number = (mine - place).norm()
+        return replace(distance, name=f"distance of {mine.name} to {called(place)}", unit=self.unit)
 
-    def depth_in(self, region: Region) -> Self:
+    def depth_in(self, region: Region) -> Number:
         """Return how far inside a region's border a position is; negative outside.
 
         Raises:
             Misuse: the region has more dimensions than the position.
         """
         seen = self.in_region(region)
-        if seen.track.unseen:
-            return seen
-        parts = (region.depth(seen.parts),)
-        return replace(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
+        parts = seen.parts if seen.track.unseen else (region.depth(seen.parts),)
+        depth: Number = derived(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
+        return depth
 
     def in_region(self, region: Region) -> Self:
         """Return a position with as many parts as a region has dimensions, in plan if that has two.
@@ -117,9 +118,7 @@ class Vectors(Arithmetic):
             raise Misuse(f"{region} has {region.dimensions} dimensions and {self.title} has {len(seen.parts)}")
         return seen
 
-    # Directions and spaces
-
-    def bearing_to(self, other: Operand) -> Self:
+    def bearing_to(self, other: Operand) -> Angle:
         """Return the angle of the direction in plan from a position to another one, in the session's own convention.
 
         It is missing where the two are one.
@@ -127,65 +126,25 @@ class Vectors(Arithmetic):
         Raises:
             Misuse: `about` does not tell the unit, zero and sense of angles, or which way an axis points.
         """
-        if self.track.unseen:
-            return self
         flat = isinstance(other, Sequence) and len(other) == 2
         mine = self.plan if flat else self
-        return replace((mine - other)._pointing(-1.0), name=f"bearing of {self.name} to {called(other)}")
+        away: Vector = mine - other
+        return replace(away._pointing(-1.0), name=f"bearing of {self.name} to {called(other)}")
 
-    def direction(self) -> Self:
+    def direction(self) -> Angle:
         """Return the angle of a vector in plan, in the session's own convention; missing where it has no length."""
-        return self if self.track.unseen else self._pointing(1.0)
+        return self._pointing(1.0)
 
-    def unit_vector(self) -> Self:
-        """Return the vector of length 1, in plan, that an angle points along; the other way round than `direction`.
-
-        It has three parts if `axes` tells of z or of a handedness, and two otherwise.
-
-        Raises:
-            Misuse: `about` does not tell the unit, zero and sense of angles, or which way an axis points.
-
-        Example:
-            >>> from breadcrumb.testing import make_trace
-            >>> angles = {"unit": "deg", "zero": "east", "sense": "clockwise"}
-            >>> states = [{"b": {"yaw": 90.0}}]
-            >>> trace = make_trace(states, kinds={"b": "skiff"}, axes={"x": "east", "y": "north"}, angles=angles)
-            >>> trace.one("skiff").yaw.unit_vector().values.round(6).tolist()
-            [[0.0, -1.0]]
-        """
+    def _pointing(self, sign: float) -> Angle:
         if self.track.unseen:
-            return self
-        blur = np.asarray(self.noise) / full_turn(self, "unit_vector()") * 2 * np.pi
-        name = f"unit vector along {self.name}"
-        return replace(self, name=name, parts=unit_vectors(self), unit="", known_noise=blur, space="world")
-
-    def _pointing(self, sign: float) -> Self:
+            return self  # type: ignore[return-value]
         angle, length, unit = pointing(self, sign)
         noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
         name, valid = f"direction of {self.name}", self.usable & (length > 0)
-        return replace(self, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world")
-
-    def turn_about(self, axis: str) -> Self:
-        """Return the angle by which a quaternion turns about an axis, up to half a turn either way.
-
-        It is in the session's unit. q and -q, which stand for one rotation, give the same angle; unwrap it to follow a
-        spin.
-
-        Raises:
-            Misuse: it is no quaternion, or nothing says the unit of angles.
-
-        Example:
-            >>> from breadcrumb.testing import make_trace
-            >>> states = [{"c": {"hand": (0.0, 0.0, sign * 0.5, sign * 0.75**0.5)}} for sign in (1.0, -1.0)]
-            >>> clock = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock")
-            >>> clock.hand.turn_about("z").values.round(6).tolist()
-            [60.0, 60.0]
-        """
-        if self.track.unseen:
-            return self
-        angle, unit = turn_about(self, axis)
-        blur = np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
-        return replace(self, name=f"turn of {self.name} about {axis}", parts=(angle,), unit=unit, known_noise=blur)
+        bearing: Angle = derived(
+            self, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world"
+        )
+        return bearing
 
     def to_ray(self, camera: Camera[Self]) -> Ray[Self]:
         """Return the rays from a camera through points on its screen: where they begin, and where they point.
@@ -206,7 +165,7 @@ class Vectors(Arithmetic):
         nothing = self.track.unseen or camera.signal("position").track.unseen
         return self if nothing else on_screen(self, camera)
 
-    def relative_to(self, origin: "Operand | Camera[Self]", turn: Self | None = None) -> Self:
+    def relative_to(self, origin: "Operand | Camera[Self]", turn: Signal | None = None) -> Self:
         """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
 
         Args:
@@ -216,26 +175,117 @@ class Vectors(Arithmetic):
         if turn is None:
             turn = _turn_of(origin)
         place = _position_of(origin)
-        offset = self - place
+        offset: Any = self - place
         parts = offset.parts
         if turn is not None and not self.track.unseen:
             offset, by = meet_tracks(offset, turn)
             parts = turned(offset.parts, by, back=True)
         name = f"{self.name} relative to {called(place)}"
-        return replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
+        moved: Self = replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
+        return moved
 
-    def to_world(self, origin: Operand, turn: Self | None = None) -> Self:
+    def to_world(self, origin: Operand, turn: Signal | None = None) -> Self:
         """Return a position that is in an owner's space in the world: turned by the owner's turn, and moved to it.
 
         Args:
             origin: the owner's position.
             turn: the owner's angle in plan, or its quaternion; None if it does not turn.
         """
-        mine = replace(self, space="world")
+        mine: Any = replace(self, space="world")
         if turn is not None and not self.track.unseen:
             mine, by = meet_tracks(mine, turn)
             mine = replace(mine, parts=turned(mine.parts, by, back=False))
-        return replace(mine + origin, name=f"{self.name} in the world")
+        moved: Self = replace(mine + origin, name=f"{self.name} in the world")
+        return moved
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Quaternion(Signal, sort=Sort.QUATERNION):
+    """A turn in space on each sample, of the parts x, y, z and w, the real one; q and -q are the same turn."""
+
+    @cached_property
+    def x(self) -> Number:
+        """The first part."""
+        return part_of(self, 0)
+
+    @cached_property
+    def y(self) -> Number:
+        """The second part."""
+        return part_of(self, 1)
+
+    @cached_property
+    def z(self) -> Number:
+        """The third part."""
+        return part_of(self, 2)
+
+    @cached_property
+    def w(self) -> Number:
+        """The fourth part, the real one."""
+        return part_of(self, 3)
+
+    def norm(self) -> Number:
+        """Return its length, which is 1 if it stands for a turn."""
+        length = np.sqrt(sum(one * one for one in self.parts))
+        number: Number = derived(
+            self, sort=Sort.NUMBER, name=part(self.name, "norm()"), parts=(length,), known_noise=lambda: self.noise
+        )
+        return number
+
+    def turn_about(self, axis: str) -> Angle:
+        """Return the angle by which a quaternion turns about an axis, up to half a turn either way.
+
+        It is in the session's unit. q and -q, which stand for one rotation, give the same angle; unwrap it to follow a
+        spin.
+
+        Raises:
+            Misuse: it is no quaternion, or nothing says the unit of angles.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> states = [{"c": {"hand": (0.0, 0.0, sign * 0.5, sign * 0.75**0.5)}} for sign in (1.0, -1.0)]
+            >>> clock = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock")
+            >>> clock.hand.turn_about("z").values.round(6).tolist()
+            [60.0, 60.0]
+        """
+        if self.track.unseen:
+            return self  # type: ignore[return-value]
+        angle, unit = turn_about(self, axis)
+        blur = np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
+        turn: Angle = derived(
+            self, sort=Sort.ANGLE, name=f"turn of {self.name} about {axis}", parts=(angle,), unit=unit, known_noise=blur
+        )
+        return turn
+
+    def turn_from(self, other: Any) -> Angle:
+        """Return the turn between two quaternions: by how much one must turn, about whatever axis, to become this one.
+
+        It is from 0 to half a turn, in the session's unit; q and -q give the same.
+
+        Args:
+            other: a quaternion, of the same object or of one that is there alone, or its four parts.
+
+        Raises:
+            Misuse: it is no quaternion, or nothing says the unit of angles.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> states = [{"c": {"hand": (0.0, 0.0, -0.5, -(0.75**0.5))}}]
+            >>> clock = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock")
+            >>> clock.hand.turn_from((0, 0, 0, 1)).values.round(6).tolist()
+            [60.0]
+        """
+        if self.track.unseen:
+            return self  # type: ignore[return-value]
+        mine, yours = meet_tracks(self, other) if isinstance(other, Samples) else meet(self, other)
+        if len(yours.parts) != len(mine.parts):
+            raise Misuse(f"turn_from: expected a quaternion of parts x, y, z, w, found {called(other)}")
+        angle, unit = turn_between_quaternions(mine, yours)
+        valid, blur = both(mine.valid, yours.valid), np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
+        name = part(self.name, f"turn_from({called(other)})")
+        turn: Angle = derived(
+            mine, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=blur
+        )
+        return turn
 
 
 _TURNS = ("orientation", "yaw")

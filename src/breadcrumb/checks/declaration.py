@@ -3,15 +3,15 @@
 import functools
 import inspect
 import re
-import types
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, ParamSpec, TypeAlias, TypedDict
 
 from breadcrumb.algebra.durations import Duration
 from breadcrumb.algebra.matching import noting_matches
-from breadcrumb.algebra.samples import per_second
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.units import per_second
+from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types
 from breadcrumb.checks.describing import as_data, in_words, subject_of
 from breadcrumb.checks.templates import Template
 from breadcrumb.errors import Misuse, near_names
@@ -53,14 +53,14 @@ def of_subject(arguments: Arguments) -> str:
     first = next(iter(arguments.values()))
     first = first[0] if isinstance(first, tuple) and first else first
     if isinstance(first, Objects):
-        return first.signal("position").unit if first.has("position") else ""
+        return str(first.signal("position").unit) if first.has("position") else ""
     return str(getattr(first, "unit", ""))
 
 
 def of_rate(arguments: Arguments) -> str:
     """Return the unit of a velocity: the recorded one that was given, or that of the change of position."""
     velocity = arguments.get("velocity")
-    return velocity.unit if isinstance(velocity, Signal) else per_second(of_subject(arguments))
+    return str(velocity.unit) if isinstance(velocity, Signal) else per_second(of_subject(arguments))
 
 
 def of_second_rate(arguments: Arguments) -> str:
@@ -120,6 +120,8 @@ class Declaration:
     names: frozenset[str]
     """The arguments that may be given by name."""
     required: frozenset[str]
+    accepted: tuple[Accepted, ...]
+    """What each argument may be."""
 
     @classmethod
     def of(cls, function: Callable[..., Any], template: Template, unit: UnitOf, passes_on: bool) -> "Declaration":
@@ -136,6 +138,7 @@ class Declaration:
             tuple(one.name for one in named if one.kind is one.POSITIONAL_OR_KEYWORD),
             frozenset(one.name for one in named),
             frozenset(one.name for one in named if one.default is one.empty),
+            accepted_by(function),
         )  # fmt: skip
 
     def bind(self, args: tuple[Any, ...], given: dict[str, Any]) -> dict[str, Any]:
@@ -199,7 +202,7 @@ _NOTHING: dict[Any, Any] = {inspect.Parameter.VAR_POSITIONAL: (), inspect.Parame
 """What stands for arguments of which there may be any number, if there is none."""
 
 DECLARED: dict[str, Declaration] = {}
-"""Every check, by its bare name."""
+"""Every check, by its name with its module."""
 
 
 def check(
@@ -216,7 +219,7 @@ def check(
 
     def declare(function: Callable[P, Verdict]) -> Callable[P, Verdict]:
         declaration = Declaration.of(function, Template.of(template), unit, passes_on)
-        DECLARED[function.__name__] = declaration
+        DECLARED[declaration.name] = declaration
 
         @functools.wraps(function)
         def asked(*args: P.args, **given: P.kwargs) -> Verdict:
@@ -224,7 +227,7 @@ def check(
             bound = declaration.bind(args, given)
             common = {name: bound.pop(name) for name in Common.__annotations__ if name in bound}
             first = bound.get(declaration.first, ())
-            _refuse_a_plain_value(declaration.name, first)
+            refuse_other_types(declaration.name, declaration.accepted, bound)
             own = {name: value for name, value in given.items() if passes_on or name not in common}
             with within_the_library(), noting_matches() as matched:
                 verdict = function(*args, **own)  # type: ignore[arg-type]
@@ -240,24 +243,6 @@ def check(
         return asked
 
     return declare
-
-
-_PLAIN = (str, int, float, types.MethodType, types.FunctionType, types.BuiltinFunctionType)
-"""What has no course over time, but is what an attribute of objects may be."""
-
-
-def _refuse_a_plain_value(check: str, first: Any) -> None:
-    """Refuse a text, a number or a function where something that has a course over time belongs.
-
-    Raises:
-        Misuse: says how a property is had that is called like an attribute of objects.
-    """
-    if isinstance(first, _PLAIN):
-        found = f"the method {first.__name__}()" if callable(first) else repr(first)
-        raise Misuse(
-            f"{check}: expected objects, a signal or moments first, found {found}; a property that is called like an "
-            "attribute of objects, such as kind, is read with objects['kind']"
-        )
 
 
 def _name_of(function: Callable[..., Any]) -> str:

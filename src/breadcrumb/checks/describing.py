@@ -110,12 +110,12 @@ def _collection(value: Any) -> Plain:
 
 
 def _number(value: Any) -> Plain:
-    plain = value.item() if isinstance(value, np.generic) else value
+    plain = value.item() if isinstance(value, np.generic) else float(value) if isinstance(value, float) else value
     return plain if np.isfinite(plain) else str(plain)
 
 
 def _short(text: str) -> str:
-    return text if len(text) <= _LETTERS_KEPT else f"{text[: _LETTERS_KEPT - 1]}…"
+    return str(text) if len(text) <= _LETTERS_KEPT else f"{text[: _LETTERS_KEPT - 1]}…"
 
 
 def _window_words(value: Any, _: Callable[[], str]) -> str:

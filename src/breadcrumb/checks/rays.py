@@ -8,7 +8,7 @@ import numpy as np
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import near_pairs
 from breadcrumb.algebra.rays import Shape, first_hit, ray_end
-from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_objects
 from breadcrumb.model.session import NOBODY
@@ -24,11 +24,11 @@ __all__ = ["ends_where_it_hits", "first_hit", "picks_nearest"]
 
 @check("{signal:title} is where its ray first meets a shape, or after {otherwise}")
 def ends_where_it_hits(
-    signal: Signal,
+    signal: Vector,
     shapes: Sequence[Shape],
     *,
-    origin: Signal,
-    direction: Signal,
+    origin: Vector,
+    direction: Vector,
     otherwise: float,
     tol: float = 0.0,
     during: Spans | None = None,

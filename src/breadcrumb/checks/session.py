@@ -174,7 +174,8 @@ def keeps_pace(
         >>> keeps_pace(small_trace(), seconds(0.02)).why_untested
         'the frames have no real time (wall)'
     """
-    session, clock = trace.data.session, trace.clock
+    session = trace.data.session
+    clock = session.clock
     limit = duration(at_most, "at_most")
     if clock.wall is None or limit.unit != "s":
         if limit.unit != "s":

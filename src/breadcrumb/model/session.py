@@ -26,7 +26,7 @@ ERROR = "error"
 """The name of the event that a script error is recorded as."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Clock:
     """Game time on every recorded frame; a *clock index* is an index into these arrays."""
 
@@ -56,7 +56,7 @@ class Clock:
         return int(np.searchsorted(self.frames, frame))
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Lifetimes:
     """Every lifetime, in the order of its number; arrays of equal length."""
 
@@ -95,7 +95,7 @@ class Lifetimes:
         return ordinal
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Events:
     """Every event, by frame and by order within the frame; arrays of equal length."""
 
@@ -149,7 +149,7 @@ class Parameter:
     unit: str
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Session:
     """All that is known of a session besides the states of its objects."""
 
@@ -231,7 +231,7 @@ class Session:
         return self.names[int(self.lifetimes.name[lifetime])]
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ColumnData:
     """The values of one column, one for each clock index of its kind's table."""
 

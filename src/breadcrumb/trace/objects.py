@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.samples import SORTS, recorded_sort
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Unseen
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.vectors import PART_NAMES
@@ -68,12 +70,12 @@ class Objects:
     def __repr__(self) -> str:
         return f"<{self.called}: {counted(len(self.ids), 'objects')}, {counted(len(self._lifetimes), 'lifetimes')}>"
 
-    def __getattr__(self, name: str) -> Signal:
+    def __getattr__(self, name: str) -> Any:
         if name.startswith("_"):
             raise AttributeError(name)
         return self.signal(name)
 
-    def __getitem__(self, name: str) -> Signal:
+    def __getitem__(self, name: str) -> Any:
         """Return a property by its name, whatever that is."""
         return self.signal(name)
 
@@ -132,7 +134,7 @@ class Objects:
             return self._recorded_signals[name]
         if self._unseen:
             unit = self._data.session.unit_of(self.kind, name)
-            return Signal(self._track, name, (np.zeros(0),), unit=unit, owner=self.called, key=self.key.then(name))
+            return Unseen(self._track, name, (np.zeros(0),), unit=unit, owner=self.called, key=self.key.then(name))
         columns = self._columns.get(name)
         if columns is not None:
             return self._recorded_signals.setdefault(name, self._recorded(name, columns))
@@ -163,38 +165,31 @@ class Objects:
         unit = self._data.session.unit_of(self.kind, name)
         parts = tuple(_unchanging(column.values) for column in every)
         space = self._data.session.space_of(self.kind, name)
-        signal = Signal(
-            self._whole_track,
-            name,
-            parts,
-            valid,
-            unit,
-            every[0].texts,
-            self.called,
-            space=space,
+        kind = SORTS[recorded_sort(parts, every[0].texts, unit, self._data.session.names)]
+        signal: Any = kind(
+            self._whole_track, name, parts, valid, unit, every[0].texts, self.called, space=space,
             key=self.key.then(name),
-        )
+        )  # fmt: skip
         if self._everyone:
-            return signal
-        taken = signal.take(self._indices)
-        return Signal(
-            self._track, name, taken.parts, taken.valid, unit, signal.texts, self.called, space=space, key=signal.key
-        )
+            everyones: Signal = signal
+            return everyones
+        taken: Signal = replace(signal.take(self._indices), track=self._track, known_noise=None)
+        return taken
 
     def _derived(self, name: str) -> Signal:
         key = self.key.then(name)
         if name == "speed" and "velocity" not in self.properties:
-            return replace(self.signal("position").speed(), name=name, owner=self.called, key=key)
+            speed: Signal = replace(self.signal("position").speed(), name=name, owner=self.called, key=key)
+            return speed
         velocity = self.signal("velocity") if name != "velocity" else self.signal("position").rate()
         if name == "heading":
-            return replace(velocity.direction(), name=name, owner=self.called, key=key)
+            heading: Signal = replace(velocity.direction(), name=name, owner=self.called, key=key)
+            return heading
         derived = velocity.norm() if name == "speed" else velocity
         if name == "acceleration":
             derived = velocity.rate() if "velocity" in self.properties else self.signal("position").second_rate()
-        return Signal(
-            derived.track, name, derived.parts, derived.valid, derived.unit, None, self.called, derived.known_noise,
-            key=key,
-        )  # fmt: skip
+        named: Signal = replace(derived, name=name, owner=self.called, key=key, space="world")
+        return named
 
     @property
     def _one(self) -> str:

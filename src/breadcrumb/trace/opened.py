@@ -4,23 +4,26 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, overload
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import KindPair, Origin, Participants
+from breadcrumb.algebra.picked import values_at
+from breadcrumb.algebra.quantities import Quantity
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_of
 from breadcrumb.model.cutting import Part
 from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import NOBODY, Clock, Ints
+from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
+from breadcrumb.trace.clock import SessionClock
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.reading import note_read
 from breadcrumb.trace.tables import table_of_samples
@@ -51,10 +54,10 @@ class Trace:
         return self.data.session.about
 
     @property
-    def clock(self) -> Clock:
-        """Frame numbers and game times."""
+    def clock(self) -> SessionClock:
+        """Frame numbers, game times, and what was recorded with each frame, as signals."""
         note_read(empty=not self.data.session.clock.size)
-        return self.data.session.clock
+        return SessionClock(self.data.session)
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -204,38 +207,49 @@ class Trace:
         """
         return Spans.between(self.events(begin), self.events(end), match="pair")
 
-    @overload
-    def parameter(self, name: str) -> Any: ...
-    @overload
-    def parameter(self, name: str, *, at: Moments) -> NDArray[Any]: ...
+    @property
+    def parameters(self) -> tuple[str, ...]:
+        """The names of the recorded parameters."""
+        note_read(empty=not self.data.session.parameters)
+        return tuple(dict.fromkeys(one.name for one in self.data.session.parameters))
+
     def parameter(self, name: str, *, at: Moments | None = None) -> Any:
         """Return the one value of a recorded parameter, or the values that it had at some moments.
 
+        A number knows its name and its unit, so that a comparison of it can be judged.
+
+        Args:
+            name: the parameter.
+            at: the moments; then it is a signal that is picked at them.
+
+        Returns:
+            A number, flag, text or tuple as it was recorded; with `at=` a signal.
+
         Raises:
-            UnknownName: it was not recorded, or not before one of the moments.
-            Misuse: it changed in play, and no moments were given.
+            UnknownName: it was not recorded.
+            Misuse: it changed in play, and no moments were given; or it was not recorded yet at one of them.
 
         Example:
             >>> from breadcrumb.testing import small_trace
             >>> trace = small_trace()
             >>> trace.parameter("skiff.cap"), trace.parameter("skiff.cap", at=trace.events("bell.rung"))
-            (6.0, array([6.]))
+            (<skiff.cap: 6>, <skiff.cap: number, 1 moment, frames 2 to 2>)
         """
         found = [one for one in self.data.session.parameters if one.name == name]
         if not found:
             raise UnknownName("parameter", name, {one.name for one in self.data.session.parameters}, self.label)
         note_read(empty=False)
-        values = [one.value for one in found]
+        values, unit = [one.value for one in found], found[-1].unit
         if at is not None:
             index = np.searchsorted([one.clock_index for one in found], at.clock_index, side="right") - 1
             if (index < 0).any():
                 raise Misuse(f"parameter {name!r} of {self.label} was not recorded yet at {at.label}")
-            return np.array(values)[index]
+            return values_at(at, [values[one] for one in index.tolist()], name, unit)
         if any(value != values[0] for value in values):
             raise Misuse(
                 f"parameter {name!r} of {self.label} changed during the session: {values}; pass at= to select moments"
             )
-        return values[0]
+        return Quantity(float(values[0]), name, unit, self.label) if is_number(values[0]) else values[0]
 
     def table(self, kind: str) -> "pd.DataFrame":
         """Return all samples of a kind as a table of pandas: id, lifetime, frame, t, and a column for each part.

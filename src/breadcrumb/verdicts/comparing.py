@@ -7,14 +7,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from breadcrumb.algebra.angles import FULL_TURNS, turn_between
+from breadcrumb.algebra.angles import turn_between
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.meeting import meet
-from breadcrumb.algebra.samples import both
+from breadcrumb.algebra.samples import FULL_TURNS, Sort, both
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance, within_scope
@@ -164,11 +163,12 @@ def judge_near(
     seen = scope.of(replace(mine, parts=(*mine.parts, *yours.parts), valid=valid, known_noise=noise))
     found, due = seen.parts[:size], seen.parts[size:]
     full = FULL_TURNS[mine.unit] if mine.is_angle else None
+    turns = mine.sort is Sort.QUATERNION
     tol, rel_tol = tolerance(tol), tolerance(rel_tol, "rel_tol")
     unit = mine.unit
 
     def off_of(block: slice | Ints) -> Floats:
-        return _off([part[block] for part in found], [part[block] for part in due], full)
+        return _off([part[block] for part in found], [part[block] for part in due], full, turns=turns)
 
     def allowed_of(block: slice | Ints) -> Floats | float:
         return tol + rel_tol * np.sqrt(sum(part[block] ** 2 for part in due)) if rel_tol else tol
@@ -206,23 +206,23 @@ def untested(signal: Signal) -> Verdict:
     )
 
 
-def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None) -> Floats:
-    """Return how far values are from the expected ones: angles by the turn, vectors by the length of the difference."""
+def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None, *, turns: bool = False) -> Floats:
+    """Return how far values are from the expected ones: angles by the turn, vectors by the length of the difference.
+
+    Of quaternions, which turn the same as their opposites, the nearer of the two counts.
+    """
     with np.errstate(invalid="ignore"):
         if full is not None:
             return np.abs(turn_between(found[0], due[0], full))
         if len(found) == 1:
             return np.abs(found[0] - due[0])
-        squares = [np.square(a - b) for a, b in zip(found, due, strict=True)]
-        return np.asarray(np.sqrt(sum(squares[1:], squares[0])))
+        apart = [[np.square(a - sign * b) for a, b in zip(found, due, strict=True)] for sign in (1, -1)[: 1 + turns]]
+        return np.asarray(np.minimum.reduce([np.sqrt(sum(one[1:], one[0])) for one in apart]))
 
 
 def _judge_same(measured: Signal, expected: Any, scope: Scope, verb: str) -> Verdict:
     """Judge flags or texts, which are the expected one or not."""
-    if measured.texts is not None and isinstance(expected, Signal):
-        same = _same_texts(measured, expected)
-    else:
-        same = measured == expected
+    same: Signal = measured == expected
     seen = scope.of(same)
     found = scope.of(replace(measured, valid=same.valid))
     due = scope.of(expected) if isinstance(expected, Signal) and len(expected) == len(measured) else None
@@ -237,14 +237,6 @@ def _judge_same(measured: Signal, expected: Any, scope: Scope, verb: str) -> Ver
         seen, lambda block: flags[block] - 1.0, phrase, exact=True, unit="", skipped=scope.skipped(seen)
     )
     return _without_missing_moments(evaluation).verdict()
-
-
-def _same_texts(first: Signal, second: Signal) -> Signal:
-    if not first.track.same_as(second.track):
-        raise Misuse(f"{first.name} and {second.name} have no samples in common; compare texts of the same objects")
-    answer = np.asarray(first.values == second.values, np.bool_)
-    valid = first.usable & second.usable
-    return Signal(first.track, f"{first.name} == {second.name}", (answer,), valid, owner=first.owner)
 
 
 def _without_missing_moments(evaluation: Evaluation, undecided: int = 0) -> Evaluation:

@@ -33,6 +33,20 @@ class Stay:
 
 
 @dataclass(frozen=True, slots=True)
+class OperandExcerpt:
+    """An operand of a condition around one moment, on the same frames as the excerpt that it belongs to."""
+
+    name: str
+    unit: str
+    values: tuple[Number | str, ...]
+    """Numbers, 0 and 1 for flags, or texts; vectors are written out."""
+    low: tuple[Number, ...]
+    """The lowest value that the condition allows on each frame; empty if there is none."""
+    high: tuple[Number, ...]
+    """The highest value that the condition allows on each frame; empty if there is none."""
+
+
+@dataclass(frozen=True, slots=True)
 class Excerpt:
     """The judged signal around one moment, with what was allowed."""
 
@@ -70,6 +84,8 @@ class Excerpt:
     """Events within the stretch, of this object and without a subject first."""
     stays: tuple[Stay, ...]
     """Lifetimes within the stretch, where the rule is about lifetimes."""
+    operands: tuple[OperandExcerpt, ...] = ()
+    """What a condition compares."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,10 +8,12 @@ import numpy as np
 
 from breadcrumb.algebra.angles import plan_labels
 from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
-from breadcrumb.verdicts.evidence import Excerpt, Mark, Number, Stay
+from breadcrumb.verdicts.evidence import Excerpt, Mark, Number, OperandExcerpt, Stay
+from breadcrumb.verdicts.words import RECORDED_DIGITS
 
 _SECONDS_AROUND = 2.0
 _MOST_SAMPLES = 600
@@ -31,10 +33,19 @@ def level(value: float | Floats) -> Limit:
 
 
 @dataclass(frozen=True, eq=False)
+class Course:
+    """An operand of a condition, on the same samples, with the limits that it has by itself."""
+
+    samples: Samples
+    low: "Limit | None" = None
+    high: "Limit | None" = None
+
+
+@dataclass(frozen=True, eq=False)
 class PlotSource:
     """What a figure of an occasion needs: the judged signal, what was allowed, and where things were."""
 
-    signal: Signal | None = None
+    signal: Samples | None = None
     low: "Limit | None" = None
     """The lowest allowed value of the signal."""
     high: "Limit | None" = None
@@ -50,6 +61,8 @@ class PlotSource:
     """What is drawn of a vector: gives a number for some samples, by their indices."""
     measured: str = "distance from the expected"
     """What that is called."""
+    courses: tuple[Course, ...] = ()
+    """The operands of a condition."""
 
 
 def excerpt_at(session: Session, plot: PlotSource, lifetime: int, name: int, clock_index: int, broken: Ints) -> Excerpt:
@@ -64,7 +77,7 @@ def excerpt_at(session: Session, plot: PlotSource, lifetime: int, name: int, clo
     measure = plot.measure
     indices = _indices(signal, lifetime, first, last) if signal is not None else np.zeros(0, np.int64)
     steps = _indices(position, lifetime, first, last) if position is not None else np.zeros(0, np.int64)
-    drawn = signal is not None and (measure is not None or _has_a_course(signal))
+    drawn = signal is not None and (measure is not None or bool(plot.courses) or _has_a_course(signal))
     clock_indices = (
         signal.track.clock_index[indices] if signal is not None and drawn else clock_indices_of(position, steps)
     )
@@ -75,7 +88,7 @@ def excerpt_at(session: Session, plot: PlotSource, lifetime: int, name: int, clo
         frame=int(clock.frames[clock_index]),
         begin=float(clock.times[first]),
         end=float(clock.times[last]),
-        name=plot.measured if measure is not None else signal.name if signal is not None and drawn else "",
+        name=plot.measured if measure is not None else str(signal.name) if signal is not None and drawn else "",
         unit=signal.unit if signal is not None else "",
         frames=tuple(clock.frames[clock_indices].tolist()),
         times=tuple(clock.times[clock_indices].tolist()),
@@ -90,17 +103,37 @@ def excerpt_at(session: Session, plot: PlotSource, lifetime: int, name: int, clo
         belongs_inside=plot.belongs_inside,
         marks=_marks(session, name, first, last, clock_index),
         stays=_stays(session, plot.lifetimes, first, last),
+        operands=tuple(_operand(course, indices) for course in plot.courses),
     )
 
 
-def _drawn(signal: Signal, measure: Limit | None, indices: Ints) -> Floats:
+def _operand(course: Course, indices: Ints) -> OperandExcerpt:
+    """Return an operand on some samples."""
+    samples = course.samples
+    low, high = (() if limit is None else _numbers(limit(indices)) for limit in (course.low, course.high))
+    return OperandExcerpt(str(samples.name), samples.unit, _values(samples, indices), low, high)
+
+
+def _values(samples: Samples, indices: Ints) -> tuple[Number | str, ...]:
+    known = samples.usable[indices]
+    if samples.texts is not None:
+        codes = samples.parts[0][indices].tolist()
+        return tuple(samples.texts[code] if there else None for code, there in zip(codes, known, strict=True))
+    if len(samples.parts) == 1:
+        return _numbers(np.where(known, samples.parts[0][indices].astype(np.float64), np.nan))
+    rows = np.stack([part[indices] for part in samples.parts], axis=1).tolist()
+    texts = (f"({', '.join(f'{value:.{RECORDED_DIGITS}g}' for value in row)})" for row in rows)
+    return tuple(text if there else None for text, there in zip(texts, known, strict=True))
+
+
+def _drawn(signal: Samples, measure: Limit | None, indices: Ints) -> Floats:
     """Return the values that are drawn of some samples."""
     if measure is None:
-        return np.asarray(signal.take(indices).values)
+        return np.where(signal.usable[indices], signal.parts[0][indices].astype(np.float64), np.nan)
     return np.where(signal.usable[indices], measure(indices), np.nan)
 
 
-def _has_a_course(signal: Signal) -> bool:
+def _has_a_course(signal: Samples) -> bool:
     """Tell whether a signal can be drawn: numbers can, and flags on consecutive samples; a lone yes or no cannot."""
     lone = signal.is_flag and signal.track.source is not None
     return len(signal.parts) == 1 and signal.texts is None and not lone
@@ -111,7 +144,7 @@ def clock_indices_of(position: Signal | None, steps: Ints) -> Ints:
     return np.zeros(0, np.int64) if position is None else position.track.clock_index[steps]
 
 
-def _indices(signal: Signal, lifetime: int, first: int, last: int) -> Ints:
+def _indices(signal: Samples, lifetime: int, first: int, last: int) -> Ints:
     """Return the indices of a lifetime's samples between two clock indices; of all samples there, if it is nobody's."""
     track = signal.track
     if lifetime != NOBODY and track.source is None:  # then its samples lie together, in the order of the clock

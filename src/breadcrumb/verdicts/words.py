@@ -172,14 +172,24 @@ def _table(excerpt: Excerpt) -> Iterator[str]:
     """Yield the values around the frame in question, with the events of each frame."""
     at = next((index for index, frame in enumerate(excerpt.frames) if frame >= excerpt.frame), len(excerpt.frames) - 1)
     shown = range(max(0, at - _ROWS_BEFORE), min(len(excerpt.frames), at + _ROWS_AFTER + 1))
-    title = excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else "")
-    yield f"  {'frame':>7}  {title}  events"
+    columns: list[tuple[str, tuple[float | str | None, ...]]]
+    columns = [(_title(excerpt.name, excerpt.unit), excerpt.values)]
+    columns += [(_title(one.name, one.unit), one.values) for one in excerpt.operands]
+    yield f"  {'frame':>7}  {'  '.join(title for title, _ in columns)}  events"
     for index in shown:
         frame = excerpt.frames[index]
         mark = ">" if frame == excerpt.frame else " "
-        value = number(excerpt.values[index], RECORDED_DIGITS)
+        told = "  ".join(f"{_told(values[index]):>{len(title)}}" for title, values in columns)
         events = _events(mark_ for mark_ in excerpt.marks if mark_.frame == frame)
-        yield f"  {mark}{frame:>6}  {value:>{len(title)}}  {events}".rstrip()
+        yield f"  {mark}{frame:>6}  {told}  {events}".rstrip()
+
+
+def _title(name: str, unit: str) -> str:
+    return name + (f" [{unit}]" if unit else "")
+
+
+def _told(value: float | str | None) -> str:
+    return repr(value) if isinstance(value, str) else number(value, RECORDED_DIGITS)
 
 
 def _events(marks: Iterable[Mark]) -> str:

@@ -6,12 +6,13 @@ import numpy as np
 
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.checks.declaration import Common, check, of_rate
+from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
-from breadcrumb.trace.objects import Objects, position_of
+from breadcrumb.trace.objects import position_of
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise, tolerance
 from breadcrumb.verdicts.outcomes import Outcome
@@ -21,12 +22,12 @@ from breadcrumb.verdicts.words import amount, number
 
 @check("{objects:who} bounces at {at}[ with a restitution of {restitution:share}]", unit=of_rate)
 def bounces(
-    objects: Objects | Signal,
+    objects: Position,
     *,
     at: Moments,
     restitution: float = 1.0,
     normal_key: str = "normal",
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     tol: float = 0.0,
     **common: Unpack[Common],
 ) -> Verdict:

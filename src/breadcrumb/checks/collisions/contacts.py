@@ -7,8 +7,7 @@ from typing import TypeAlias, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import marked, previous
-from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.along import marked
 from breadcrumb.algebra.durations import Duration, TimeAxis, duration, frames, window
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
@@ -16,8 +15,10 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import meets_one, near_pairs
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Flag, Number
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_rate
+from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats
@@ -72,7 +73,7 @@ def touching(
     else:
         flags = np.zeros(position.track.size, np.bool_)
         flags[near_pairs(position, other, reach, swept=swept).mine] = True
-    close = Signal(position.track, "touching", (flags,), _told(flags, position, other), owner=position.owner)
+    close = Flag(position.track, "touching", (flags,), _told(flags, position, other), owner=position.owner)
     return _named(close.spans(), objects, name)
 
 
@@ -153,8 +154,8 @@ def _told_of(touches: Spans, events: Moments, tol: Duration) -> Bools:
 
 @check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")
 def never_overlaps(
-    objects: Objects | Signal,
-    others: Objects | Signal,
+    objects: Position,
+    others: Position,
     *,
     radius: Radius = 0.0,
     tol: float = 0.0,
@@ -188,7 +189,7 @@ def never_overlaps(
     pairs = near_pairs(position, other, 2 * reach)
     gap = np.full(position.track.size, reach)
     np.minimum.at(gap, pairs.mine, pairs.distance - reach)
-    between = Signal(position.track, "gap", (gap,), position.valid, position.unit, None, position.owner, position.noise)
+    between = Number(position.track, "gap", (gap,), position.valid, position.unit, None, position.owner, position.noise)
 
     def say(seen: Signal, index: int) -> Phrase:
         deep = amount(-float(seen.parts[0][index]), position.unit)
@@ -200,8 +201,8 @@ def never_overlaps(
 
 @check("{objects:who} never touches {others:name}[ with {radius:radii}][swept?, also between frames]")
 def never_touches(
-    objects: Objects | Signal,
-    others: Objects | Signal | Region,
+    objects: Position,
+    others: Position | Region,
     *,
     radius: Radius = 0.0,
     swept: bool = False,
@@ -231,14 +232,14 @@ def never_touches(
     position = position_of(objects)
     spans = touching(objects, others, radius=radius, swept=swept)
     told = None if spans.unknown is None else ~spans.unknown.over(position.track)
-    free = Signal(position.track, "free", (~spans.over(position.track),), told, owner=position.owner)
+    free = Flag(position.track, "free", (~spans.over(position.track),), told, owner=position.owner)
     said = Phrase("touching", "apart", "touches")
     return judge_flag(free, said, scope=Scope(during, except_during), position=position)
 
 
 @check("{objects:who} never tunnels through the barrier from {barrier:ends}")
 def never_tunnels(
-    objects: Objects | Signal,
+    objects: Position,
     barrier: Sequence[Sequence[float]],
     *,
     except_at: Moments | None = None,
@@ -275,11 +276,11 @@ def never_tunnels(
     if position.track.unseen:
         return untested(position)
     seen = position.plan
-    before = previous(seen)
+    before = seen.previous()
     crossed = np.zeros(len(seen), np.bool_)
     for a, b in pairwise(points):
         crossed |= _crosses(before.parts, seen.parts, a, b)
-    stays = Signal(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
+    stays = Flag(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
     if except_at is not None:
         stays = stays.take(np.flatnonzero(~marked(stays.track, except_at, excuses=True)))
     scope = Scope(during, except_during, reach=1)
@@ -290,7 +291,7 @@ def never_tunnels(
 @check("{objects:who} passes undisturbed through {others:name}[ with {radius:radii}]", unit=of_rate)
 def passes_through(
     objects: Objects,
-    others: Objects | Signal | Region,
+    others: Position | Region,
     *,
     radius: Radius = 0.0,
     tol: float = 0.0,
@@ -326,8 +327,8 @@ def passes_through(
 
 @check("{objects:who} rests on {surface}[, its lowest point {below} below its position]")
 def rests_on(
-    objects: Objects | Signal,
-    surface: Operand,
+    objects: Position,
+    surface: Number | float,
     *,
     below: float = 0.0,
     tol: float = 0.0,

@@ -7,14 +7,15 @@ from typing import Any, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import delayed, first_of_lifetime, following
-from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames, window
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
+from breadcrumb.checks.kinds import Place, Points, Position
 from breadcrumb.model.session import Bools
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
@@ -23,8 +24,8 @@ from breadcrumb.verdicts.verdict import Verdict, all_of
 
 @check("{objects:who} is at {places} at {at}")
 def teleports_to(
-    objects: Objects | Signal,
-    places: Operand | Sequence[Sequence[float]],
+    objects: Position,
+    places: Vector | Points,
     *,
     at: Moments,
     offset: Sequence[float] | None = None,
@@ -65,8 +66,8 @@ def teleports_to(
 
 @check("{objects:who} follows {leader:name}[ at an offset of {offset}][ {lag} later]")
 def follows(
-    objects: Objects | Signal,
-    leader: Objects | Signal,
+    objects: Position,
+    leader: Position,
     *,
     offset: Sequence[float] | None = None,
     lag: Duration | None = None,
@@ -105,8 +106,8 @@ def follows(
 
 @check("{objects:who} is back at {place} {within} after {after}[at_rest?, at rest][ unless {unless}]")
 def returns_to(
-    objects: Objects | Signal,
-    place: Operand,
+    objects: Position,
+    place: Place,
     *,
     after: Moments,
     within: Duration,
@@ -142,7 +143,8 @@ def returns_to(
     if unless is not None:
         moments = moments.pick(np.flatnonzero(~_called_off(moments, within, unless)))
     back = position.after(moments, within)
-    due = place.after(moments, within) if isinstance(place, Signal) else place
+    where = position_of(place) if isinstance(place, Objects | Signal) else place
+    due = where.after(moments, within) if isinstance(where, Signal) else where
     home = judge_near(back, due, tol=tol, position=position).with_sentence("it is back")
     if not at_rest or home.outcome == "untested":
         return home
@@ -153,8 +155,8 @@ def returns_to(
 
 @check("{objects:who} lands on {target:name}[ + {offset}] at {at}")
 def lands_on(
-    objects: Objects | Signal,
-    target: Objects | Operand,
+    objects: Position,
+    target: Place,
     *,
     at: Moments,
     offset: Sequence[float] | None = None,

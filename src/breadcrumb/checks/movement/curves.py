@@ -12,9 +12,11 @@ from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.easing import Curve, curve_of, wave_fit
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.samples import FULL_TURNS
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, demand
+from breadcrumb.checks.kinds import Amount, AmountGiven
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats
 from breadcrumb.verdicts.comparing import Scope, judge_near
@@ -28,10 +30,10 @@ _FIT_NOISE = 1e-9
 
 @check("{signal:title} eases [to {to}|by {by}] in {over}[ after {delay}] along {curve:plain} after {at}")
 def eases(
-    signal: Signal,
-    to: Operand | None = None,
+    signal: Amount,
+    to: AmountGiven | None = None,
     *,
-    by: Operand | None = None,
+    by: AmountGiven | None = None,
     at: Moments,
     over: Duration,
     curve: str | Curve | Sequence[tuple[float, float]] = "linear",
@@ -72,9 +74,9 @@ def eases(
     if (to is None) == (by is None):
         raise Misuse("eases: expected one of to= and by=, the value that it ends with or the change")
     shape = curve_of(curve)
-    value = signal.unwrapped() if signal.is_angle else signal
+    value: Signal = signal.unwrapped() if signal.is_angle else signal
     start = value.at(at)
-    end = (start * 0.0 + to) if to is not None else start + by  # type: ignore[operator]
+    end = start + by if to is None else _end_with(to, start, value, at, over, delay, turns=signal.is_angle)  # type: ignore[operator]
 
     def due(began: Floats, ended: Floats, share: Floats) -> Floats:
         return np.asarray(began + (ended - began) * shape(share))
@@ -84,7 +86,7 @@ def eases(
 
 @check("{signal:title} follows an arc {peak} high in {over} after {at}[, from {base}]")
 def follows_arc(
-    signal: Signal,
+    signal: Amount,
     peak: float,
     *,
     over: Duration,
@@ -126,7 +128,7 @@ def follows_arc(
 
 @check("{signal:title} follows {keys:size} key points after {at}")
 def follows_keys(
-    signal: Signal,
+    signal: Amount,
     keys: Sequence[tuple[Duration, float]],
     *,
     at: Moments,
@@ -172,7 +174,7 @@ def follows_keys(
 
 @check("{signal:title} oscillates by {amplitude} about {centre} with a period of {period}", passes_on=True)
 def oscillates(
-    signal: Signal,
+    signal: Amount,
     *,
     centre: float,
     amplitude: float,
@@ -240,6 +242,22 @@ def oscillates(
     lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
     course = judge_near(known, swing, tol=tol, undecided=lost).with_sentence("it follows the wave")
     return all_of(*parts, demand(course, signal, **common))  # in a tie, what is wrong about the wave tells more
+
+
+def _end_with(
+    to: Operand, start: Signal, value: Signal, at: Moments, over: Duration, delay: Duration | None, *, turns: bool
+) -> Signal:
+    """Return the value that a movement ends with; of an angle, with as many full turns as it then has."""
+    end: Signal = start * 0.0 + to
+    full = FULL_TURNS.get(value.unit)
+    if full is None or not turns or value.track.unseen:
+        return end
+    whole = duration(over, "over")
+    if delay is not None and duration(delay, "delay").unit == whole.unit:
+        whole = replace(whole, value=whole.value + delay.value)
+    reached = value.after(at, whole)
+    last = np.where(reached.usable, reached.parts[0], start.parts[0])
+    return replace(end, parts=(end.parts[0] + full * np.round((last - end.parts[0]) / full),))
 
 
 def _along(

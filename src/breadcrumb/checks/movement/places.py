@@ -12,6 +12,7 @@ from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
+from breadcrumb.checks.kinds import Amount, Moving, Position
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
@@ -24,7 +25,7 @@ from breadcrumb.verdicts.words import amount, number
 
 @check("{signal:title} stays [between {low} and {high}|[at or above {low}|at or below {high}]]")
 def stays_between(
-    signal: Signal,
+    signal: Amount,
     low: float | None = None,
     high: float | None = None,
     *,
@@ -61,7 +62,7 @@ def stays_between(
 
 @check("{objects:title} stays inside {region}[ with a radius of {radius}]")
 def stays_inside(
-    objects: Objects | Signal,
+    objects: Position,
     region: Region,
     *,
     radius: float = 0.0,
@@ -98,7 +99,7 @@ def stays_inside(
 
 @check("{objects:title} stays outside {region}[ with a radius of {radius}]")
 def stays_outside(
-    objects: Objects | Signal,
+    objects: Position,
     region: Region,
     *,
     radius: float = 0.0,
@@ -132,7 +133,7 @@ def stays_outside(
 
 @check("{objects:title} moves along {along} only[, through {through}]")
 def stays_on_line(
-    objects: Objects | Signal,
+    objects: Position,
     along: Sequence[float] | Sequence[Sequence[float]],
     *,
     through: Sequence[float] | None = None,
@@ -179,7 +180,7 @@ def stays_on_line(
 
 @check("{objects:who} never moves more than {at_most} from one frame to the next")
 def never_teleports(
-    objects: Objects | Signal,
+    objects: Moving,
     at_most: float,
     *,
     except_at: Moments | None = None,
@@ -206,7 +207,7 @@ def never_teleports(
         0.5
     """
     position = position_of(objects)
-    step = position.step()
+    step = position.step().norm()
     scope = Scope(during, except_during, reach=1)
     step = scope.of(step)
     if except_at is not None:

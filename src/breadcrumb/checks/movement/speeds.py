@@ -1,6 +1,6 @@
 """Checks of how fast things move, and how that changes."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Unpack
 
@@ -12,18 +12,18 @@ from breadcrumb.algebra.along import (
     indices_later,
     latest,
     marked,
-    previous,
     smoothed_second_rate,
     stretches,
 )
-from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.dealing import Causes, Steps, no_other_change
 from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
 from breadcrumb.checks.exclusively import exclusively
+from breadcrumb.checks.kinds import Amount, AmountGiven, Moving
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects, position_of
@@ -36,12 +36,12 @@ from breadcrumb.verdicts.words import amount
 
 @check("{objects:who} keeps [a speed of {speed}|its first speed]", unit=of_rate)
 def keeps_speed(
-    objects: Objects | Signal,
+    objects: Moving,
     speed: float | None = None,
     *,
     tol: float = 0.0,
     rel_tol: float = 0.0,
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     during: Spans | None = None,
     except_during: Spans | None = None,
     **common: Unpack[Common],
@@ -76,10 +76,10 @@ def keeps_speed(
 
 @check("{objects:who} keeps [a velocity of {expected}|its velocity]", unit=of_rate)
 def keeps_velocity(
-    objects: Objects | Signal,
-    expected: Operand | None = None,
+    objects: Moving,
+    expected: Vector | Number | Sequence[float] | float | None = None,
     *,
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     except_at: Moments | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
@@ -122,10 +122,10 @@ def keeps_velocity(
 
 @check("{objects:who} slows by {rate} each second, to 0", unit=of_rate)
 def slows_by(
-    objects: Objects | Signal,
+    objects: Moving,
     rate: float,
     *,
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -155,7 +155,7 @@ def slows_by(
         3
     """
     moving = position_of(objects).rate() if velocity is None else velocity
-    before = previous(moving)
+    before = moving.previous()
     speed, last = moving.norm(), before.norm()
     step = np.hstack((0.0, np.diff(moving.times)))
     if velocity is None:  # mean speeds over two steps are half their sum apart
@@ -194,10 +194,10 @@ def slows_by(
 
 @check("{objects:who} accelerates like {law}", unit=of_second_rate)
 def accelerates_like(
-    objects: Objects | Signal,
-    law: Signal | Callable[[Objects], Signal],
+    objects: Moving,
+    law: Vector | Number | Callable[[Objects], Signal],
     *,
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     smooth: int | None = None,
     tol: float = 0.0,
     rel_tol: float = 0.0,
@@ -234,7 +234,7 @@ def accelerates_like(
     """
     due = law(objects) if callable(law) and isinstance(objects, Objects) else law
     assert isinstance(due, Signal)
-    before = previous(due)
+    before = due.previous()
     if smooth is not None:
         measured, expected, reach = smoothed_second_rate(position_of(objects), smooth), due, smooth // 2
     elif velocity is not None:
@@ -248,7 +248,7 @@ def accelerates_like(
 
 @check("{objects:who} moves {at_least} or more within {within}")
 def moves(
-    objects: Objects | Signal,
+    objects: Moving,
     at_least: float,
     *,
     within: Duration,
@@ -276,7 +276,7 @@ def moves(
         0.5
     """
     position = Scope(during, except_during).of(position_of(objects))
-    step = (position - previous(position)).norm()
+    step = (position - position.previous()).norm()
     path = np.cumsum(np.where(step.usable, step.parts[0], 0.0))
     track = position.track
     ends = indices_later(position, duration(within, "within"))
@@ -297,10 +297,10 @@ def moves(
 
 @check("{objects:who} goes on undisturbed at {at}", unit=of_rate)
 def undisturbed(
-    objects: Objects | Signal,
+    objects: Moving,
     *,
     at: Moments,
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     tol: float = 0.0,
     **common: Unpack[Common],
 ) -> Verdict:
@@ -334,8 +334,8 @@ def undisturbed(
 
 @check("{signal:title} steps by {amount:signed} at {at}[ within {limits}][only?, and at no other time]")
 def steps_by(
-    signal: Signal,
-    amount: Operand,
+    signal: Amount,
+    amount: AmountGiven,
     *,
     at: Moments,
     limits: tuple[float, float] | None = None,

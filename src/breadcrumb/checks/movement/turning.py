@@ -5,13 +5,15 @@ from typing import Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.angles import FULL_TURNS, full_turn
-from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.angles import full_turn
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.samples import FULL_TURNS, Sort, derived
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Angle, Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_angle, of_rate, of_turn
+from breadcrumb.checks.kinds import Place, Position
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
@@ -20,12 +22,12 @@ from breadcrumb.verdicts.verdict import Verdict
 
 @check("{objects:who} heads [away?away from|toward] {target:name} at {at}", unit=of_angle)
 def heads_toward(
-    objects: Objects | Signal,
-    target: Objects | Operand,
+    objects: Position,
+    target: Place,
     *,
     at: Moments,
     away: bool = False,
-    velocity: Signal | None = None,
+    velocity: Vector | Number | None = None,
     tol: float = 0.0,
     **common: Unpack[Common],
 ) -> Verdict:
@@ -69,7 +71,7 @@ def heads_toward(
 @check("{angle:plain} of {objects:who} faces {target:name}", unit=of_turn)
 def faces(
     objects: Objects,
-    target: Objects | Operand,
+    target: Place,
     *,
     angle: str = "yaw",
     tol: float = 0.0,
@@ -115,7 +117,7 @@ def faces(
 
 @check("{signal:title} turns at {rate}", unit=of_rate)
 def turns_at(
-    signal: Signal,
+    signal: Angle,
     rate: float,
     *,
     tol: float = 0.0,
@@ -162,4 +164,7 @@ def _angle_between(first: Signal, second: Signal) -> Signal:
     turn = np.arccos(cosine) / (2 * np.pi) * full
     # near a straight line, the cosine's rounding is the square of the angle's
     noise = np.sqrt(2 * np.asarray(lengths.noise) / size + 1e-15) / (2 * np.pi) * full
-    return replace(along, name="angle off", parts=(turn,), valid=valid, unit=unit, known_noise=noise)
+    off: Signal = derived(
+        along, sort=Sort.NUMBER, name="angle off", parts=(turn,), valid=valid, unit=unit, known_noise=noise
+    )
+    return off

@@ -6,10 +6,11 @@ from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Angle, Number, Vector
 from breadcrumb.checks.declaration import Common, check, demand, without_unit
 from breadcrumb.checks.describing import in_words
+from breadcrumb.checks.kinds import Place
 from breadcrumb.checks.movement.arrivals import lands_on
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats, Ints
@@ -28,7 +29,7 @@ _ENOUGH = 5
 @check("{objects} appears at {place:name}[ + {offset}]", passes_on=True)
 def appears_at(
     objects: Objects,
-    place: Objects | Operand,
+    place: Place,
     *,
     offset: Sequence[float] | None = None,
     tol: float = 0.0,
@@ -106,7 +107,7 @@ def appears_with(
 
 @check("{signal:title} is one of {places:size} places, all of them, evenly")
 def spreads_over(
-    signal: Signal,
+    signal: Number | Angle | Vector,
     places: Sequence[float] | Sequence[Sequence[float]],
     *,
     tol: float = 0.0,

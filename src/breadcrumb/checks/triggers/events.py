@@ -10,6 +10,7 @@ from breadcrumb.algebra.durations import SAME_TIME, Duration, Within, elapsed, w
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches, owner_of
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
@@ -336,7 +337,7 @@ def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> 
     before = last_known(signal)
     track = signal.track
     changed = before.usable & signal.usable
-    changed &= np.logical_or.reduce([a != b for a, b in zip(signal.parts, before.parts, strict=True)])
+    changed &= ~same_values(signal, before)
     near = np.isin(track.clock_index, moments.clock_index) | np.isin(track.clock_index - 1, moments.clock_index)
     own = _own(track, moments)
     wrong = np.flatnonzero(changed & near & ~own)

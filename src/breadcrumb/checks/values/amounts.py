@@ -5,20 +5,22 @@ from dataclasses import replace
 from typing import Any, Unpack
 
 import numpy as np
+from numpy.typing import NDArray
 
-from breadcrumb.algebra.along import at_samples, first_of_group, first_of_lifetime, stretches
-from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration, frames
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Angle, Flag, Number, Text
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.dealing import no_other_change
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
+from breadcrumb.checks.kinds import Amount, Measure
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
@@ -29,7 +31,7 @@ from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 @check("{signal:title} equals {expected}")
 def equals(
     signal: Signal,
-    expected: Operand | str,
+    expected: Signal | float | bool | str | Sequence[float] | NDArray[Any],
     *,
     tol: float = 0.0,
     rel_tol: float = 0.0,
@@ -65,7 +67,7 @@ def equals(
 
 @check("{segments:title} is the same across {segments:across}[relative?, relative to its start]")
 def same_across(
-    segments: Sequence[Signal], *, relative: bool = False, tol: float = 0.0, **common: Unpack[Common]
+    segments: Sequence[Measure], *, relative: bool = False, tol: float = 0.0, **common: Unpack[Common]
 ) -> Verdict:
     """Assert that a value goes the same way each time: the second play, cycle, hold or participant is like the first.
 
@@ -109,13 +111,14 @@ def same_across(
     later = np.flatnonzero((piece > 0) & (passed <= passed[first].max(initial=-1.0) + SAME_TIME))
     parts = [np.interp(passed[later], passed[first], part[first]) for part in inside.parts]
     due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
-    return judge_near(inside.take(later), due, tol=tol)
+    found = inside.take(later)
+    return judge_near(as_angle(found) if leading.is_angle else found, due, tol=tol)
 
 
 @check("{signal:title} shows {value}[ as {form}]")
 def shows(
-    signal: Signal,
-    value: Signal,
+    signal: Text,
+    value: Number | Angle | Flag | Text,
     *,
     form: str | Callable[[Any], str] = "{}",
     during: Spans | None = None,
@@ -151,13 +154,13 @@ def shows(
     distinct, where = np.unique(value.parts[0], return_inverse=True)
     known: dict[str, int] = {}
     codes = np.array([known.setdefault(write(one), len(known)) for one in distinct.tolist()], np.int64)[where]
-    due = Signal(text.track, value.name, (codes,), value.valid, "", tuple(known), text.owner)
+    due = Text(text.track, value.name, (codes,), value.valid, "", tuple(known), text.owner)
     return judge_near(text, due, scope=Scope(during, except_during))
 
 
 @check("{signal:title} stays what it first is")
 def conserves(
-    signal: Signal,
+    signal: Measure,
     *,
     tol: float = 0.0,
     rel_tol: float = 0.0,
@@ -188,8 +191,8 @@ def conserves(
 
 @check("{signal:title} is equal and opposite to {other:title}")
 def opposes(
-    signal: Signal,
-    other: Signal,
+    signal: Measure,
+    other: Measure,
     *,
     tol: float = 0.0,
     rel_tol: float = 0.0,
@@ -222,7 +225,7 @@ def opposes(
 
 
 @check("{signal:title} begins each lifetime with the last one's value[ {step:signed}]")
-def carries_over(signal: Signal, step: float = 0.0, *, tol: float = 0.0, **common: Unpack[Common]) -> Verdict:
+def carries_over(signal: Amount, step: float = 0.0, *, tol: float = 0.0, **common: Unpack[Common]) -> Verdict:
     """Assert what an object's next lifetime begins with: the value that the lifetime before ended with, plus a step.
 
     Args:
@@ -257,7 +260,7 @@ def carries_over(signal: Signal, step: float = 0.0, *, tol: float = 0.0, **commo
     "{signal:title} falls by {amount} every {every} during {during}[low?, down to {low}][only?, and at no other time]"
 )
 def drains(
-    signal: Signal,
+    signal: Number,
     amount: float,
     *,
     every: Duration,

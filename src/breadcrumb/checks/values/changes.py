@@ -7,14 +7,16 @@ from typing import Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import last_known, marked
-from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.samples import derived
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Flag, Number, Text
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.dealing import Causes, Steps, no_other_change
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
+from breadcrumb.checks.kinds import Amount, AmountGiven
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near
@@ -58,7 +60,7 @@ def unchanged(
 
 @check("{signal:title} never falls")
 def never_falls(
-    signal: Signal,
+    signal: Number,
     *,
     tol: float = 0.0,
     during: Spans | None = None,
@@ -88,7 +90,7 @@ def never_falls(
 
 @check("{signal:title} never rises")
 def never_rises(
-    signal: Signal,
+    signal: Number,
     *,
     tol: float = 0.0,
     during: Spans | None = None,
@@ -118,8 +120,8 @@ def never_rises(
 
 @check("{signal:title} changes by {amount:signed} at {at}[only?, and at no other time]")
 def changes_by(
-    signal: Signal,
-    amount: Operand,
+    signal: Amount,
+    amount: AmountGiven,
     *,
     at: Moments,
     only: bool = True,
@@ -159,7 +161,7 @@ def changes_by(
 
 
 @check("{signal:title} toggles at {at}[only?, and at no other time]")
-def toggles(signal: Signal, *, at: Moments, only: bool = True, **common: Unpack[Common]) -> Verdict:
+def toggles(signal: Flag, *, at: Moments, only: bool = True, **common: Unpack[Common]) -> Verdict:
     """Assert that a flag toggles at moments, and at no other time.
 
     Two moments of one object on one frame leave the flag as it is.
@@ -183,7 +185,7 @@ def toggles(signal: Signal, *, at: Moments, only: bool = True, **common: Unpack[
     steps, odd = Steps.of(signal), causes.count % 2 == 1
     dealt = causes.dealt(steps, odd)
     turned = causes.picked(signal, dealt.sample) != causes.picked(steps.before, dealt.sample)
-    right = replace(turned, parts=(turned.parts[0] == odd,))
+    right = derived(turned, parts=(turned.parts[0] == odd,))
     each = judge_flag(right, lambda index: _TOGGLING[bool(odd[index])], undecided=causes.lost)
     each = each.with_sentence("each toggling")
     return exclusively(each, no_other_change(signal, dealt.exempt), "no other change") if only else each
@@ -216,13 +218,13 @@ def restores(signal: Signal, *, during: Spans, tol: float = 0.0, **common: Unpac
     """
     starts, ends = during.each_of(signal.track).edges()
     before, after = signal.before(starts, frames(1)), signal.after(ends, frames(1))
-    before = Signal(after.track, before.name, before.parts, before.valid, before.unit, before.texts, before.owner)
+    before = replace(before, track=after.track)
     return judge_near(after, before, tol=tol)
 
 
 @check("{signal:title} only changes to a state that may follow")
 def moves_through(
-    signal: Signal,
+    signal: Text,
     legal: Mapping[str, Collection[str]],
     *,
     during: Spans | None = None,
