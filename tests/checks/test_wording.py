@@ -57,6 +57,8 @@ SAID: dict[str, tuple[str, float | None, str]] = {
     "opposes": ("n of every barrel is equal and opposite to m of every barrel (± 0.5)", 0.5, "samples"),
     "carries_over": ("n of every barrel begins each lifetime with the last one's value +1 (± 0.5)", 0.5, "samples"),
     "drains": ("n of every barrel falls by 1 every 0.3 s during lit, and at no other time (± 0.1)", 0.1, "samples"),
+    "one_of": ("n of every barrel is one of 3, 4", None, "samples"),
+    "values.lasts": ("lit of every barrel lasts 0.1 s to 0.4 s", 0.3, "stretches"),
     "moves_through": ("state of every barrel only changes to a state that may follow", None, "changes"),
     "only_after": ("ring happens only after tap within 0.3 s", 0.3, "effects"),
     "pairs_up": ("in and out alternate", None, "moments"),

@@ -84,12 +84,12 @@ class Accepted:
         return " or ".join([", ".join(said[:-1]), said[-1]] if len(said) > 1 else said)
 
 
-def accepted_by(function: Callable[..., Any]) -> tuple[Accepted, ...]:
-    """Return what the arguments of a check may be, by its annotations."""
+def accepted_by(function: Callable[..., Any], signature: inspect.Signature) -> tuple[Accepted, ...]:
+    """Return what the arguments of a check may be, by its annotations and by those that all checks share."""
     hints = get_type_hints(function)
     taken = []
-    for name, parameter in inspect.signature(function).parameters.items():
-        kinds = _alternatives(hints.get(name, Any))
+    for name, parameter in signature.parameters.items():
+        kinds = _alternatives(hints.get(name, parameter.annotation))
         if parameter.kind is parameter.VAR_KEYWORD or Any in kinds:
             continue
         taken.append(Accepted(name, kinds))
@@ -137,6 +137,8 @@ def _is(value: Any, kind: Any) -> bool:
     if origin is np.ndarray:
         return isinstance(value, np.ndarray)
     if not isinstance(value, origin) or isinstance(value, str):
+        return False
+    if isinstance(value, Mapping) and not issubclass(origin, Mapping):
         return False
     if isinstance(value, Segments):
         return _holds((value.signal,), get_args(kind))
@@ -191,9 +193,9 @@ def _found(value: Any) -> str:
 
 def _instead(value: Any, accepted: Accepted) -> str:
     """Return what to use instead, as the end of a message."""
-    wanted = {name for kind in accepted.kinds for name in _kind_names(kind)}
+    wanted = dict.fromkeys(name for kind in accepted.kinds for name in _kind_names(kind))
     for found in _names(value):
-        for target in wanted:
+        for target in sorted(wanted, key="signal".__eq__):  # what is said of one sort is said first
             hint = _INSTEAD.get((found, target))
             if hint:
                 return f"; {hint}"

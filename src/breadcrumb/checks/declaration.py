@@ -138,7 +138,7 @@ class Declaration:
             tuple(one.name for one in named if one.kind is one.POSITIONAL_OR_KEYWORD),
             frozenset(one.name for one in named),
             frozenset(one.name for one in named if one.default is one.empty),
-            accepted_by(function),
+            accepted_by(function, signature),
         )  # fmt: skip
 
     def bind(self, args: tuple[Any, ...], given: dict[str, Any]) -> dict[str, Any]:
@@ -225,9 +225,9 @@ def check(
         def asked(*args: P.args, **given: P.kwargs) -> Verdict:
             __tracebackhide__ = True
             bound = declaration.bind(args, given)
+            refuse_other_types(declaration.name, declaration.accepted, bound)
             common = {name: bound.pop(name) for name in Common.__annotations__ if name in bound}
             first = bound.get(declaration.first, ())
-            refuse_other_types(declaration.name, declaration.accepted, bound)
             own = {name: value for name, value in given.items() if passes_on or name not in common}
             with within_the_library(), noting_matches() as matched:
                 verdict = function(*args, **own)  # type: ignore[arg-type]

@@ -137,7 +137,7 @@ def _title_words(value: Any, _: Callable[[], str]) -> str:
         return str(value.signal.title)
     if isinstance(value, Sequence):
         return _title_words(value[0], _)
-    return str(value.title)
+    return str(value.label if isinstance(value, Moments | Spans) else value.title)
 
 
 def _signed_words(value: Any, unit: Callable[[], str]) -> str:
@@ -170,6 +170,7 @@ _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "reasons": lambda value, unit: ", ".join(f"{pattern} ({reason})" for pattern, reason in value.items()),
     "measured": lambda value, unit: "what is measured" if value.__name__ == "<lambda>" else value.__name__,
     "times": lambda value, unit: times_words(int(value)),
+    "several": lambda value, unit: ", ".join(in_words(one, "", unit) for one in value),
     "percent": lambda value, unit: f"{100 * float(value):.4g} %",
     "radii": _radii_words,
     "ends": lambda value, unit: f"{_point_words(value[0])} to {_point_words(value[-1])}",

@@ -13,6 +13,6 @@ def counted(count: int, plural: str) -> str:
 
 _ONE = {
     "properties": "property", "touches and events": "touch or event", "stays outside": "stay outside",
-    "sets of draws": "set of draws", "changes of speed": "change of speed",
+    "sets of draws": "set of draws", "stretches": "stretch", "changes of speed": "change of speed",
 }  # fmt: skip
 """What one of several is called, if it takes more than leaving out the last letter."""

@@ -218,6 +218,12 @@ def oscillates(
     if every.unit != "s":
         raise Misuse(f"oscillates: expected a period in seconds, found {every}")
     seen = Scope(during, except_during).of(signal)
+    steps = signal.track.steps[signal.track.steps > 0]
+    if len(steps) and every.value <= 2 * float(np.median(steps)) + SAME_TIME:
+        raise Misuse(
+            f"oscillates: a period of {every} is no longer than two frames of {np.median(steps):.4g} s, between which "
+            "no swing can be seen; record more often"
+        )
     fit = wave_fit(seen.track, seen.parts[0], seen.usable, every.value)
     first = fit.first
     if not len(first):

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Unpack
+from typing import Any, Unpack
 
 import numpy as np
 
@@ -25,6 +25,7 @@ from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.kinds import Amount, AmountGiven, Moving
 from breadcrumb.checks.movement.arrivals import of_these
+from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
@@ -195,7 +196,7 @@ def slows_by(
 @check("{objects:who} accelerates like {law}", unit=of_second_rate)
 def accelerates_like(
     objects: Moving,
-    law: Vector | Number | Callable[[Objects], Signal],
+    law: Vector | Number | Callable[[Any], Signal],
     *,
     velocity: Vector | Number | None = None,
     smooth: int | None = None,
@@ -232,8 +233,9 @@ def accelerates_like(
         >>> accelerates_like(boat, lambda boat: boat.position * 0.0).outcome
         'held'
     """
-    due = law(objects) if callable(law) and isinstance(objects, Objects) else law
-    assert isinstance(due, Signal)
+    due = law if isinstance(law, Signal) else law(objects)
+    if not isinstance(due, Signal):
+        raise Misuse(f"accelerates_like: law: expected a function that gives an acceleration over time, found {due!r}")
     before = due.previous()
     if smooth is not None:
         measured, expected, reach = smoothed_second_rate(position_of(objects), smooth), due, smooth // 2

@@ -139,6 +139,10 @@ def spreads_over(
     points = np.asarray(places, np.float64)
     points = points[:, None] if points.ndim == 1 else points
     draws = signal
+    if points.shape[1] != len(draws.parts) and not draws.track.unseen:
+        raise Misuse(
+            f"spreads_over: places have {points.shape[1]} numbers each and {draws.title} has {len(draws.parts)}"
+        )
     away = np.stack([
         np.sqrt(sum((part - value) ** 2 for part, value in zip(draws.parts, point, strict=True))) for point in points
     ])  # fmt: skip

@@ -10,6 +10,7 @@ from breadcrumb.checks.values.changes import (
     toggles,
     unchanged,
 )
+from breadcrumb.checks.values.states import lasts, one_of
 
 __all__ = [
     "carries_over",
@@ -17,9 +18,11 @@ __all__ = [
     "conserves",
     "drains",
     "equals",
+    "lasts",
     "moves_through",
     "never_falls",
     "never_rises",
+    "one_of",
     "opposes",
     "restores",
     "same_across",
