@@ -94,7 +94,9 @@ def test_checks_name_properties_as_the_game_does(odd: Path) -> None:
 def test_a_property_called_like_an_attribute_is_had_by_its_name(odd: Path) -> None:
     """What is called like something of ours is reached in brackets, and a check that is given ours says so."""
     number = open_trace(odd).one("number")
-    assert (number.kind, number["kind"].values[0]) == ("number", NAMES.index("kind"))
+    assert (str(number.kind), number["kind"].values[0]) == ("number", NAMES.index("kind"))
+    with pytest.raises(TypeError, match=r"objects\['kind'\]"):
+        _ = number.kind == "number"
     with pytest.raises(TypeError, match=r"objects\['kind'\]"):
         values.equals(number.kind, 3)  # type: ignore[arg-type] # what is refused
 

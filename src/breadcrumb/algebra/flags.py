@@ -41,7 +41,7 @@ class Flag(Signal, sort=Sort.FLAG):
             >>> from breadcrumb.testing import small_trace
             >>> boat = small_trace().one("skiff")
             >>> (boat.position.x > 0).share()
-            <share of position.x > 0 of the skiff: 0.75 over 4 samples>
+            <share of (position.x > 0) of the skiff: 0.75 over 4 samples>
         """
         values = self.parts[0] if self.valid is None else self.parts[0][self.valid]
         found = float(np.mean(values)) if len(values) and not self.track.unseen else float("nan")

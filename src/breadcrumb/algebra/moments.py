@@ -1,6 +1,6 @@
 """Moments: instants, each with its subject and its data."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Protocol, Self
 
@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.participants import Participants, Subject
+from breadcrumb.algebra.samples import Samples, Sort
 from breadcrumb.algebra.tables import categories
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.plurals import counted
@@ -96,7 +97,9 @@ class Moments:
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Moments):
-            return NotImplemented
+            raise Misuse(
+                f"{self.label} are moments, which do not compare with {other!r}; compare their count or frames"
+            )
         return self._meaning() == other._meaning()
 
     __hash__ = None  # type: ignore[assignment]
@@ -226,17 +229,53 @@ class Moments:
         """Return the same moments under a name of your own, for messages."""
         return replace(self, label=label, participants=self.participants.with_label(label))
 
-    def where(self, condition: Callable[[Mapping[str, Any]], bool] | NDArray[Any]) -> Self:
-        """Return those moments for whose data a function is true, or that an array of flags names."""
-        if callable(condition):
-            keep = np.array([bool(condition(one)) for one in self.data], np.bool_)
+    def where(self, condition: Callable[[Mapping[str, Any]], bool] | NDArray[Any] | Samples) -> Self:
+        """Return those moments for which something is so; what is missing counts as not so.
+
+        Args:
+            condition: a flag that was picked at the moments, as `signal.at(moments)` does; a function of their data,
+                which has `by`, `on`, `frame` and `time` too unless it has entries of these names; or an array of flags.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> trace = small_trace()
+            >>> rung = trace.events("bell.rung")
+            >>> (
+            ...     rung.where(trace.one("skiff").position.x.at(rung) > 1).count,
+            ...     rung.where(lambda one: one["frame"] > 5).count,
+            ... )
+            (1, 0)
+        """
+        if isinstance(condition, Samples):
+            self._refuse_other_moments(condition)
+            keep, said = condition.parts[0] & condition.usable, f"where {condition.name}"
+        elif callable(condition):
+            keep = np.array([bool(condition(one)) for one in self._one_by_one()], np.bool_)
+            name = getattr(condition, "__name__", "<lambda>")
+            said = "where a condition holds" if name == "<lambda>" else f"where {name}"
         else:
-            keep = np.asarray(condition)
+            keep, said = np.asarray(condition), "where selected"
         if keep.dtype != np.bool_ or keep.shape != (self.count,):
             raise Misuse(
                 f"where: expected {self.count} flags, one for each of {self.label}; found {keep.dtype}{keep.shape}"
             )
-        return self.pick(np.flatnonzero(keep))
+        return self.pick(np.flatnonzero(keep)).with_name(f"{self.label} {said}")
+
+    def _refuse_other_moments(self, flag: Samples) -> None:
+        here = flag.track.source is not None and np.array_equal(flag.track.source[0], self.clock_index)
+        if flag.sort is not Sort.FLAG or not here:
+            raise Misuse(
+                f"where: expected a flag that was picked at {self.label}, with .at(moments), found {flag.title}, "
+                f"which is {flag.sort.words}" + ("" if here else " that was not picked at them")
+            )
+
+    def _one_by_one(self) -> Iterator[Mapping[str, Any]]:
+        """Yield the data of each moment, with who, whom and when."""
+        names = (*self.session.names, None)
+        told = zip(self.by.tolist(), self.on.tolist(), self.frames.tolist(), self.times.tolist(), strict=True)
+        for index, (by, on, frame, time) in enumerate(told):
+            data = self.data[index] if self.data else {}
+            yield {"by": names[by], "on": names[on], "frame": frame, "time": time, **data}
 
     def with_data(self, **values: NDArray[Any]) -> Self:
         """Return the same moments with more entries in their data, each given as an array with a row for each moment.

@@ -324,9 +324,9 @@ def _met(*sides: Any) -> tuple[Samples, ...]:
 
 def _names(*sides: Any) -> tuple[str, tuple[str, ...]]:
     """Return whose the result is, and what the sides are called; those of two owners are called by their owner too."""
-    owners = {side.owner for side in sides if isinstance(side, Samples)}
-    if len(owners) == 1:
-        return owners.pop(), tuple(_name(side) for side in sides)
+    owners = {side.owner for side in sides if isinstance(side, Samples) and side.owner}
+    if len(owners) < 2:
+        return "".join(owners), tuple(_name(side) for side in sides)
     return "", tuple(side.title if isinstance(side, Samples) and side.owner else _name(side) for side in sides)
 
 

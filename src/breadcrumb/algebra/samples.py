@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.extremes import Extremes, extremes_of
+from breadcrumb.algebra.formulas import Formula, Rank, within
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
@@ -104,7 +105,9 @@ class Samples:
     @property
     def title(self) -> str:
         """What it is and whose."""
-        return f"{self.name} of {self.owner}" if self.owner else str(self.name)
+        if not self.owner:
+            return str(self.name)
+        return f"{within(self.name, Rank.ATOM) if isinstance(self.name, Formula) else self.name} of {self.owner}"
 
     @property
     def frames(self) -> Ints:

@@ -179,7 +179,9 @@ class Spans:
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Spans):
-            return NotImplemented
+            raise Misuse(
+                f"{self.label} are spans, which do not compare with {other!r}; compare their count or lengths()"
+            )
         return self._meaning() == other._meaning()
 
     __hash__ = None  # type: ignore[assignment]

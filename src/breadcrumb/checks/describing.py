@@ -161,7 +161,7 @@ _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "name": _name_words,
     "count": lambda value, unit: number(float(value), GIVEN_DIGITS) if is_number(value) else str(value),
     "signed": _signed_words,
-    "any": lambda value, unit: f"any {value.kind}" if value.is_group else value.called,
+    "any": lambda value, unit: f"any {value.key.kind}" if value.is_group else value.called,
     "outside": lambda value, unit: value.label if isinstance(value, Moments) else f"leaving {value}",
     "only_then": lambda value, unit: ", and only then" if isinstance(value, Moments) else "",
     "across": lambda value, unit: (
@@ -179,7 +179,7 @@ _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "plain": lambda value, unit: str(value),
     "size": lambda value, unit: str(len(value)),
     "labels": lambda value, unit: ", ".join(one.label for one in value),
-    "kind": lambda value, unit: str(value.kind),
+    "kind": lambda value, unit: str(value.key.kind),
     "names": lambda value, unit: ", ".join(map(str, value)),
     "pairs": _pair_words,
     "match": lambda value, unit: _MATCHED.get(value, f"for each {value!r}"),

@@ -166,7 +166,7 @@ def object_facts(trace: Trace, id: str) -> ObjectFacts:
     names = [name for name in session.events.kinds if (trace.events(name, by=id) | trace.events(name, on=id)).count]
     return ObjectFacts(
         id,
-        one.kind,
+        one.key.kind,
         [_lifetime_facts(session, lifetime) for lifetime in mine],
         [property_facts(one.signal(name)) for name in one.properties],
         [_moment_facts(name, trace.events(name, by=id) | trace.events(name, on=id)) for name in names],
@@ -270,7 +270,7 @@ def _lifetime_facts(session: Session, lifetime: int) -> LifetimeFacts:
 
 def _kind_facts(group: Objects) -> KindFacts:
     return KindFacts(
-        group.kind,
+        group.key.kind,
         list(group.ids),
         len(group.lifetimes.lifetime),
         [property_facts(group.signal(name)) for name in group.properties],

@@ -10,7 +10,7 @@ import numpy as np
 from breadcrumb.report.naming import file_name, session_names
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, drawable, name_plan, save
 from breadcrumb.run.results import CheckInfo, Result, RunResult
-from breadcrumb.verdicts.evidence import Excerpt, Mark, Stay
+from breadcrumb.verdicts.evidence import Excerpt, Mark, OperandExcerpt, Stay
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words
 
@@ -20,6 +20,9 @@ if TYPE_CHECKING:
     from matplotlib.typing import HashableList
 
 _LANES = 9
+_OPERANDS = 4
+"""How many operands of a condition are drawn besides the first."""
+_LONGEST_NAME = 60
 FIGURES_OF_A_CHECK = 3
 """In how many sessions in which a check broke there is a figure of it."""
 _MOST_DRAWN = 200
@@ -94,15 +97,20 @@ def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
-    rows = ["signal", "events"] if excerpt.values else ["events"]
+    operands = excerpt.operands[:_OPERANDS]
+    rows = [*(["signal"] if excerpt.values else []), *(f"operand {index}" for index in range(len(operands))), "events"]
     mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
-    axes = figure.subplot_mosaic(mosaic, height_ratios=(3, 2) if excerpt.values else None)
+    heights = {"signal": 3 if not operands else 2, "events": 2}
+    axes = figure.subplot_mosaic(mosaic, height_ratios=[heights.get(row, 1.4) for row in rows])
     title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
     about = breach_words(finding.first) if finding.first is not None else "the smallest margin"
     figure.suptitle(title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=INK)
     if excerpt.values:
         _draw_signal(axes["signal"], excerpt)
-        axes["signal"].sharex(axes["events"])
+    for row, operand in zip(rows[1:], operands, strict=False):
+        _draw_operand(axes[row], excerpt, operand)
+    for row in rows[:-1]:
+        axes[row].sharex(axes["events"])
     _draw_events(axes["events"], excerpt)
     if excerpt.path:
         _draw_path(axes["path"], excerpt)
@@ -114,13 +122,7 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
     values = _floats(excerpt.values)
     low, high = _floats(excerpt.low), _floats(excerpt.high)
     span = _shown_range([values, low, high])
-    if len(low) or len(high):
-        bottom = low if len(low) else np.full(len(times), span[0])
-        top = high if len(high) else np.full(len(times), span[1])
-        axes.fill_between(times, bottom, top, color=ALLOWED, label="allowed", linewidth=0, zorder=1)
-        for border in (low, high):
-            if len(border):
-                axes.plot(times, border, color=ALLOWED, linewidth=2, zorder=1)
+    _draw_band(axes, times, low, high, span)
     line = "-" if len(set(excerpt.frames)) == len(times) else ""  # several on a frame follow no course
     axes.plot(times, values, line, color=PATH, linewidth=1.4, marker=".", markersize=4, label=excerpt.name, zorder=3)
     broken = np.isin(excerpt.frames, excerpt.broken)
@@ -129,11 +131,40 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
         for start, end in _stretches(broken, times):
             axes.axvspan(start, end, color=WRONG, alpha=0.12, linewidth=0, zorder=0)
     _mark_now(axes, excerpt)
-    axes.set_ylim(*span)
     axes.set_ylabel(excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else ""))
     axes.set_title(f"{excerpt.object}: {excerpt.name}" if excerpt.object else excerpt.name, fontsize=10, loc="left")
     axes.grid(alpha=0.25)
     axes.legend(loc="best", fontsize=9, framealpha=0.9)
+
+
+def _draw_operand(axes: "Axes", excerpt: Excerpt, operand: OperandExcerpt) -> None:
+    """Draw what a condition compares besides the signal above: numbers with their own band, texts as steps."""
+    times, values = np.array(excerpt.times), operand.values
+    texts = [value for value in dict.fromkeys(values) if isinstance(value, str)]
+    low, high = _floats(operand.low), _floats(operand.high)
+    numbers = _floats(tuple(texts.index(one) if isinstance(one, str) else one for one in values))
+    if texts:
+        axes.set_yticks(range(len(texts)), [textwrap.shorten(text, 24) for text in texts], fontsize=8)
+    else:
+        _draw_band(axes, times, low, high, _shown_range([numbers, low, high]))
+    axes.plot(times, numbers, color=PATH, linewidth=1.2, drawstyle="steps-post" if texts else "default", zorder=3)
+    axes.plot(times, numbers, ".", color=PATH, markersize=4, zorder=3)
+    _mark_now(axes, excerpt)
+    name = textwrap.shorten(operand.name, _LONGEST_NAME, placeholder="...")
+    axes.set_title(name + (f" [{operand.unit}]" if operand.unit else ""), fontsize=10, loc="left")
+    axes.grid(alpha=0.25)
+
+
+def _draw_band(axes: "Axes", times: Any, low: Any, high: Any, span: tuple[float, float]) -> None:
+    """Draw what is allowed, up to the ends of what is shown."""
+    if len(low) or len(high):
+        bottom = low if len(low) else np.full(len(times), span[0])
+        top = high if len(high) else np.full(len(times), span[1])
+        axes.fill_between(times, bottom, top, color=ALLOWED, label="allowed", linewidth=0, zorder=1)
+        for border in (low, high):
+            if len(border):
+                axes.plot(times, border, color=ALLOWED, linewidth=2, zorder=1)
+    axes.set_ylim(*span)
 
 
 def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:

@@ -128,7 +128,7 @@ def _kind(group: Objects, first: int, last: int) -> Iterator[dict[str, Any]]:
     session = track.session
     lifetimes = session.lifetimes
     yield {
-        "kind": group.kind,
+        "kind": group.key.kind,
         "ids": [session.names[lifetimes.name[one]] for one in lifetime[starts].tolist()],
         "lifetimes": lifetimes.ordinal[lifetime[starts]].tolist(),
         "starts": [*starts.tolist(), len(indices)],

@@ -15,7 +15,7 @@ from breadcrumb.algebra.sorts import Unseen
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.vectors import PART_NAMES
-from breadcrumb.errors import UnknownName
+from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_and_part, property_of
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Ints
@@ -61,7 +61,7 @@ class Objects:
         is_group: bool = True,
     ) -> None:
         self._data, self._lifetimes, self._unseen = data, lifetimes, unseen
-        self.kind = kind
+        self._kind = kind
         self.called = called
         self.key = key
         self.is_group = is_group
@@ -69,6 +69,16 @@ class Objects:
 
     def __repr__(self) -> str:
         return f"<{self.called}: {counted(len(self.ids), 'objects')}, {counted(len(self._lifetimes), 'lifetimes')}>"
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Objects):
+            raise Misuse(
+                f"{self.called} does not compare with {other!r}; compare one of its properties, such as "
+                "objects['kind'] == 'crate'"
+            )
+        return self is other
+
+    __hash__ = object.__hash__
 
     def __getattr__(self, name: str) -> Any:
         if name.startswith("_"):
@@ -81,6 +91,11 @@ class Objects:
 
     def __dir__(self) -> list[str]:
         return [*super().__dir__(), *(name for name in self._known if name.isidentifier())]
+
+    @property
+    def kind(self) -> str:
+        """The kind of the objects; where a property is called so too, it refuses to be compared."""
+        return _Shadowed(self._kind) if "kind" in self.properties else self._kind
 
     def has(self, name: str) -> bool:
         """Tell whether a property was recorded or can be derived; of a kind that was not seen, any may have been."""
@@ -96,7 +111,7 @@ class Objects:
     @property
     def properties(self) -> tuple[str, ...]:
         """The names of the recorded properties."""
-        return tuple(dict.fromkeys(map(property_of, self._data.columns(self.kind))))
+        return tuple(dict.fromkeys(map(property_of, self._data.columns(self._kind))))
 
     @property
     def appears(self) -> Moments:
@@ -129,11 +144,11 @@ class Objects:
         Raises:
             UnknownProperty: objects of this kind have no such property.
         """
-        look_at(f"{self.kind}.{name}")
+        look_at(f"{self._kind}.{name}")
         if name in self._recorded_signals:
             return self._recorded_signals[name]
         if self._unseen:
-            unit = self._data.session.unit_of(self.kind, name)
+            unit = self._data.session.unit_of(self._kind, name)
             return Unseen(self._track, name, (np.zeros(0),), unit=unit, owner=self.called, key=self.key.then(name))
         columns = self._columns.get(name)
         if columns is not None:
@@ -146,7 +161,7 @@ class Objects:
     def _columns(self) -> dict[str, list[str]]:
         """The columns of each recorded property."""
         found: dict[str, list[str]] = {}
-        for column in self._data.columns(self.kind):
+        for column in self._data.columns(self._kind):
             found.setdefault(property_of(column), []).append(column)
         return found
 
@@ -157,14 +172,14 @@ class Objects:
 
     def _recorded(self, name: str, columns: list[str]) -> Signal:
         columns.sort(key=lambda column: PART_NAMES.find(property_and_part(column)[1]))
-        every = [self._data.column(self.kind, column) for column in columns]
+        every = [self._data.column(self._kind, column) for column in columns]
         valid = None
         for column in every:
             if column.valid is not None:
                 valid = column.valid if valid is None else valid & column.valid
-        unit = self._data.session.unit_of(self.kind, name)
+        unit = self._data.session.unit_of(self._kind, name)
         parts = tuple(_unchanging(column.values) for column in every)
-        space = self._data.session.space_of(self.kind, name)
+        space = self._data.session.space_of(self._kind, name)
         kind = SORTS[recorded_sort(parts, every[0].texts, unit, self._data.session.names)]
         signal: Any = kind(
             self._whole_track, name, parts, valid, unit, every[0].texts, self.called, space=space,
@@ -203,13 +218,13 @@ class Objects:
 
     @cached_property
     def _whole_track(self) -> Track:
-        lifetime, clock_index = self._data.index(self.kind)
+        lifetime, clock_index = self._data.index(self._kind)
         return Track(self._data.session, lifetime, clock_index, whose=self.called, one=self._one)
 
     @cached_property
     def _everyone(self) -> bool:
         session = self._data.session
-        kind = session.kinds.index(self.kind)
+        kind = session.kinds.index(self._kind)
         return len(self._lifetimes) == int((session.lifetimes.kind == kind).sum())
 
     @cached_property
@@ -218,7 +233,7 @@ class Objects:
 
     @cached_property
     def _track(self) -> Track:
-        if self._unseen or not self._data.columns(self.kind):
+        if self._unseen or not self._data.columns(self._kind):
             nothing = np.zeros(0, np.int64)
             unseen = self._unseen or f"no sample of {self.called}"
             return Track(self._data.session, nothing, nothing, unseen=unseen, whose=self.called, one=self._one)
@@ -229,7 +244,7 @@ class Objects:
         lifetimes = self._lifetimes[clock_indices[self._lifetimes] != NOBODY]
         lifetimes = lifetimes[np.argsort(clock_indices[lifetimes], kind="stable")]
         one = (
-            f"{'an' if self.kind[:1] in 'aeiou' else 'a'} {self.kind}"
+            f"{'an' if self._kind[:1] in 'aeiou' else 'a'} {self._kind}"
             if self.called.startswith("every ")
             else self.called
         )
@@ -238,6 +253,19 @@ class Objects:
             session, label, clock_indices[lifetimes], lifetimes, one=self._one, unseen=self._unseen,
             is_shared=True, key=self.key.then(key),
         )  # fmt: skip
+
+
+class _Shadowed(str):
+    """The kind of objects that have a property `kind`."""
+
+    __slots__ = ()
+    __hash__ = str.__hash__
+
+    def __eq__(self, other: object) -> bool:
+        raise Misuse(f"kind: {self!s} is the kind of the objects; the property is objects['kind'] == {other!r}")
+
+    def __ne__(self, other: object) -> bool:
+        raise Misuse(f"kind: {self!s} is the kind of the objects; the property is objects['kind'] != {other!r}")
 
 
 def _unchanging(values: NDArray[Any]) -> NDArray[Any]:

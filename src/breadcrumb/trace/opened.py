@@ -39,6 +39,13 @@ class Trace:
 
     data: TraceData
 
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Trace):
+            raise Misuse(f"{self.label} is a session, which does not compare with {other!r}; compare a signal of it")
+        return self is other
+
+    __hash__ = object.__hash__
+
     def __repr__(self) -> str:
         return f"<trace {self.label}: {counted(self.clock.size, 'frames')}>"
 
@@ -314,7 +321,7 @@ class Trace:
             found = self._asked_for[f"id {id}"] = Objects(
                 self.data, kind, lifetimes, id, key=Key(id, kind), is_group=False
             )
-        look_at(f"kind {found.kind}")
+        look_at(f"kind {found.key.kind}")
         note_read(empty=False)
         return found
 
@@ -338,7 +345,7 @@ class Trace:
         kept = pairs
         for role, wanted in enumerate((by, on)):
             if wanted is not None:
-                kind = wanted.kind if isinstance(wanted, Objects) else self.data.session.kind_of(wanted)
+                kind = wanted.key.kind if isinstance(wanted, Objects) else self.data.session.kind_of(wanted)
                 kept = frozenset(pair for pair in kept if pair[role] == kind)
         return kept
 
@@ -357,7 +364,7 @@ class Trace:
 def _called(whom: str | Objects) -> str:
     if isinstance(whom, str):
         return whom
-    return f"any {whom.kind}" if whom.is_group else whom.called
+    return f"any {whom.key.kind}" if whom.is_group else whom.called
 
 
 def _one_of(whom: str | Objects | None) -> str:

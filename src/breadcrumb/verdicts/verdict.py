@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, fields, replace
+from typing import TYPE_CHECKING
 
 from breadcrumb.errors import Broken, Misuse, NeverExercised
 from breadcrumb.verdicts.collecting import active_collector, within_the_library
@@ -9,6 +10,9 @@ from breadcrumb.verdicts.findings import Finding, Tally
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule, Subject, common_key
 from breadcrumb.verdicts.words import explanation
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 UNNAMED = Rule("")
 """The rule of a verdict before its check has given it one."""
@@ -76,6 +80,20 @@ class Verdict(Finding):
             return renamed
         collector.uses([self])
         return collector.makes(renamed)
+
+    def to_frame(self) -> "pd.DataFrame":
+        """Return each object's part as a table of pandas: what was tested, the breaches, the first, the worst.
+
+        Example:
+            >>> from breadcrumb import judge
+            >>> from breadcrumb.testing import small_trace
+            >>> judge(small_trace().one("skiff").position.x < 2, "it stays").to_frame().values.tolist()
+            [['heron', 4, 2, 2, -1.0]]
+        """
+        import pandas as pd  # here: it takes longer to load than all the rest
+
+        table = pd.DataFrame([one._asdict() for one in self.tallies], columns=list(Tally._fields))
+        return table.astype({"first_frame": "Int64"})
 
     def by_object(self) -> tuple[Tally, ...]:
         """Return each object's part: how much was tested, how often it broke the rule, first and worst."""

@@ -296,7 +296,7 @@ def _outlasts(parts: Objects, owner: Objects, due: Window) -> Verdict:
         stayed = amount(float(took[at]), unit) + ("" if gone[at] != NOBODY else " so far")
         early = due.earliest.value - float(took[at])
         off, way = (early, "short") if early > 0 else (float(took[at]) - due.latest.value, "long")
-        return Phrase(stayed, str(due), f"stayed {amount(off, unit)} too {way} after its {owner.kind}")
+        return Phrase(stayed, str(due), f"stayed {amount(off, unit)} too {way} after its {owner.key.kind}")
 
     evaluation = Evaluation(
         session, end[kept], lifetime[kept], lifetimes.name[lifetime[kept]] if len(kept) else kept, margin[kept],
