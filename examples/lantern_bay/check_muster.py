@@ -23,7 +23,7 @@ def check_musters_are_called_every_five_seconds(trace):
 def check_everyone_aboard_is_placed_at_each_muster(trace):
     crew = trace.all("crew")
     called = trace.events("muster.called").for_each(crew.lifetimes)
-    aboard = called.where(crew.aboard.at(called).values).with_name("a muster with the sailor aboard")
+    aboard = called.where(crew.aboard.at(called)).with_name("a muster with the sailor aboard")
     assert triggers.leads_to(aboard, placed(trace), within=frames(0), occasions=3)
     assert triggers.only_after(placed(trace), aboard, within=frames(0))
 
@@ -34,7 +34,7 @@ def check_the_crew_stand_on_berths(trace):
 
 
 def check_no_two_share_a_berth(trace):
-    assert triggers.respects_cooldown(placed(trace), frames(1))
+    assert triggers.respects_cooldown(placed(trace).with_subject("on"), frames(1))
 
 
 def check_all_berths_are_drawn(trace):

@@ -235,7 +235,11 @@ def recorded_sort(parts: Sequence[NDArray[Any]], texts: Sequence[str] | None, un
         names: the ids in the session.
     """
     if texts is not None:
-        return Sort.REFERENCE if texts and set(texts) <= set(names) else Sort.TEXT
+        ids = set(texts) & set(names)
+        if not ids:
+            return Sort.TEXT
+        used = np.flatnonzero(np.bincount(parts[0] + 1)[1:]).tolist()  # -1 stands where a text is missing
+        return Sort.REFERENCE if used and {texts[code] for code in used} <= ids else Sort.TEXT
     if parts[0].dtype == np.bool_:
         return Sort.FLAG
     if len(parts) == 1:

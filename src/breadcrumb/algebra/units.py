@@ -6,8 +6,16 @@ SECOND = "s"
 
 
 def per_second(unit: str) -> str:
-    """Return the unit of a rate."""
-    return f"{unit.removesuffix('/s')}/s2" if unit.endswith("/s") else f"{unit}/s" if unit else ""
+    """Return the unit of a rate.
+
+    Example:
+        >>> per_second("m"), per_second("m/s"), per_second("m/s2"), per_second("")
+        ('m/s', 'm/s2', 'm/s3', '')
+    """
+    if not unit:
+        return ""
+    of, slash, power = unit.rpartition("/s")
+    return f"{of}/s{int(power or 1) + 1}" if slash and (not power or power.isdigit()) else f"{unit}/s"
 
 
 def per_frame(unit: str) -> str:

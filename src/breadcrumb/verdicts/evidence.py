@@ -39,7 +39,7 @@ class OperandExcerpt:
     name: str
     unit: str
     values: tuple[Number | str, ...]
-    """Numbers, 0 and 1 for flags, or texts; vectors are written out."""
+    """Numbers, or in words: true and false, texts in quotes, vectors in brackets."""
     low: tuple[Number, ...]
     """The lowest value that the condition allows on each frame; empty if there is none."""
     high: tuple[Number, ...]

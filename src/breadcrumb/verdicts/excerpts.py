@@ -118,7 +118,10 @@ def _values(samples: Samples, indices: Ints) -> tuple[Number | str, ...]:
     known = samples.usable[indices]
     if samples.texts is not None:
         codes = samples.parts[0][indices].tolist()
-        return tuple(samples.texts[code] if there else None for code, there in zip(codes, known, strict=True))
+        return tuple(repr(samples.texts[code]) if there else None for code, there in zip(codes, known, strict=True))
+    if samples.is_flag:
+        flags = samples.parts[0][indices].tolist()
+        return tuple(("false", "true")[flag] if there else None for flag, there in zip(flags, known, strict=True))
     if len(samples.parts) == 1:
         return _numbers(np.where(known, samples.parts[0][indices].astype(np.float64), np.nan))
     rows = np.stack([part[indices] for part in samples.parts], axis=1).tolist()

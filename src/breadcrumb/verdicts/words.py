@@ -172,24 +172,24 @@ def _table(excerpt: Excerpt) -> Iterator[str]:
     """Yield the values around the frame in question, with the events of each frame."""
     at = next((index for index, frame in enumerate(excerpt.frames) if frame >= excerpt.frame), len(excerpt.frames) - 1)
     shown = range(max(0, at - _ROWS_BEFORE), min(len(excerpt.frames), at + _ROWS_AFTER + 1))
-    columns: list[tuple[str, tuple[float | str | None, ...]]]
-    columns = [(_title(excerpt.name, excerpt.unit), excerpt.values)]
-    columns += [(_title(one.name, one.unit), one.values) for one in excerpt.operands]
-    yield f"  {'frame':>7}  {'  '.join(title for title, _ in columns)}  events"
-    for index in shown:
+    columns = [_column(excerpt.name, excerpt.unit, excerpt.values, shown)]
+    columns += [_column(one.name, one.unit, one.values, shown) for one in excerpt.operands]
+    yield f"  {'frame':>7}  {'  '.join(column[0] for column in columns)}  events"
+    for row, index in enumerate(shown, 1):
         frame = excerpt.frames[index]
         mark = ">" if frame == excerpt.frame else " "
-        told = "  ".join(f"{_told(values[index]):>{len(title)}}" for title, values in columns)
+        told = "  ".join(column[row] for column in columns)
         events = _events(mark_ for mark_ in excerpt.marks if mark_.frame == frame)
         yield f"  {mark}{frame:>6}  {told}  {events}".rstrip()
 
 
-def _title(name: str, unit: str) -> str:
-    return name + (f" [{unit}]" if unit else "")
-
-
-def _told(value: float | str | None) -> str:
-    return repr(value) if isinstance(value, str) else number(value, RECORDED_DIGITS)
+def _column(name: str, unit: str, values: tuple[float | str | None, ...], shown: range) -> list[str]:
+    """Return the title and the values of a column, all equally wide."""
+    cells = [values[index] for index in shown]
+    told = [name + (f" [{unit}]" if unit else "")]
+    told += [cell if isinstance(cell, str) else number(cell, RECORDED_DIGITS) for cell in cells]
+    width = max(map(len, told))
+    return [cell.rjust(width) for cell in told]
 
 
 def _events(marks: Iterable[Mark]) -> str:
