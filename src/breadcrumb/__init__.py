@@ -3,6 +3,7 @@
 Record with `Recorder`, open with `open_trace`, assert with the functions of `breadcrumb.checks`.
 """
 
+import sys
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
@@ -84,6 +85,8 @@ _PLACES = {
 
 
 def __getattr__(name: str) -> Any:
+    if name == "open_trace" and "IPython" in sys.modules:  # a notebook shows tables
+        import_module("breadcrumb.report.notebook").register()
     for place, names in _PLACES.items():
         if name in names:
             return getattr(import_module(f"breadcrumb.{place}"), name)
