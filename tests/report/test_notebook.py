@@ -106,14 +106,15 @@ def test_a_notebook_shows_tables_in_which_nothing_runs(trace: Trace) -> None:
 
     notebook.register()
     verdict = judge(trace.all("keg").x < 20, HOSTILE)
-    for one in (
+    several: list[Any] = [
         VALUES["x"](trace),
         VALUES["mood"](trace),
         trace.events("hit"),
         VALUES["spans"](trace),
         trace.all("keg"),
         verdict,
-    ):
+    ]
+    for one in several:
         shown = one._repr_html_()
         assert "<table" in shown
         assert "<script" not in shown
