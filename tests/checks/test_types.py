@@ -245,6 +245,7 @@ INSTEAD = {
     ("movement.stays_between", "vector"): r"take a part of it, such as \.x, or its norm\(\)",
     ("movement.stays_between", "flag"): r"judge\(flag, words\)",
     ("movement.stays_between", "text"): r"values\.one_of",
+    ("judge", "array"): r"with_values\(array, name\)",
     ("movement.turns_at", "number"): r"units=\{'yaw': 'deg'\}",
     ("movement.stays_inside", "quaternion"): r"turn_about",
     ("triggers.never_happens", "flag"): r"rises\(\) or falls\(\)",

@@ -262,7 +262,8 @@ class Moments:
         return self.pick(np.flatnonzero(keep)).with_name(f"{self.label} {said}")
 
     def _refuse_other_moments(self, flag: Samples) -> None:
-        here = flag.track.source is not None and np.array_equal(flag.track.source[0], self.clock_index)
+        source = flag.track.source or ()
+        here = bool(source) and all(map(np.array_equal, source, self.rows))
         if flag.sort is not Sort.FLAG or not here:
             raise Misuse(
                 f"where: expected a flag that was picked at {self.label}, with .at(moments), found {flag.title}, "

@@ -34,6 +34,8 @@ _INSTEAD: dict[tuple[str, str], str] = {
     ("vector", "flag"): "compare a part of it, such as .x > 0",
     ("quaternion", "angle"): "take its turn_about('z'), or its turn_from() another one",
     ("quaternion", "vector"): "take its turn_about('z'), or its turn_from() another one",
+    ("array", "flag"): "put it on the samples that it belongs to, with signal.with_values(array, name)",
+    ("array", "signal"): "put it on the samples that it belongs to, with signal.with_values(array, name)",
     ("flag", "spans"): "take its spans()",
     ("flag", "moments"): "take its rises() or falls()",
     ("flag", "number"): "judge(flag, words), values.equals and values.toggles take flags",
@@ -209,6 +211,8 @@ def _names(value: Any) -> tuple[str, ...]:
     for kind, name in ((Objects, "objects"), (Moments, "moments"), (Spans, "spans")):
         if isinstance(value, kind):
             return (name,)
+    if isinstance(value, np.ndarray):
+        return ("array",)
     if is_number(value):
         return "plain number", "plain"
     return ("plain text", "plain") if isinstance(value, str) else ("plain",)
