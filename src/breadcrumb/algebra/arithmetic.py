@@ -130,8 +130,10 @@ class Arithmetic(Samples):
         return apply(np.logical_not, self)
 
 
-def called(other: object) -> str:
-    """Return what the other side of an operation is called, as a part of a sentence."""
+def called(other: object, owner: str | None = None) -> str:
+    """Return what the other side of an operation is called, as a part of a sentence; with its owner if that is another."""
     if isinstance(other, Samples):
+        if owner is not None and other.owner and other.owner != owner:
+            return other.title
         return f"({other.name})" if " " in other.name and not other.name.endswith(")") else str(other.name)
     return "given values" if isinstance(other, np.ndarray) else f"{other}"

@@ -94,7 +94,7 @@ class Vector(Measured, sort=Sort.VECTOR):
         flat = isinstance(place, Sequence) and len(place) == 2
         mine = self.plan if flat else self
         distance: Number = (mine - place).norm()
-        return replace(distance, name=f"distance of {mine.name} to {called(place)}", unit=self.unit)
+        return replace(distance, name=f"distance of {mine.name} to {called(place, self.owner)}", unit=self.unit)
 
     def depth_in(self, region: Region) -> Number:
         """Return how far inside a region's border a position is; negative outside.
@@ -129,7 +129,7 @@ class Vector(Measured, sort=Sort.VECTOR):
         flat = isinstance(other, Sequence) and len(other) == 2
         mine = self.plan if flat else self
         away: Vector = mine - other
-        return replace(away._pointing(-1.0), name=f"bearing of {self.name} to {called(other)}")
+        return replace(away._pointing(-1.0), name=f"bearing of {self.name} to {called(other, self.owner)}")
 
     def direction(self) -> Angle:
         """Return the angle of a vector in plan, in the session's own convention; missing where it has no length."""
@@ -180,7 +180,7 @@ class Vector(Measured, sort=Sort.VECTOR):
         if turn is not None and not self.track.unseen:
             offset, by = meet_tracks(offset, turn)
             parts = turned(offset.parts, by, back=True)
-        name = f"{self.name} relative to {called(place)}"
+        name = f"{self.name} relative to {called(place, self.owner)}"
         moved: Self = replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
         return moved
 

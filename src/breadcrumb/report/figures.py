@@ -130,6 +130,8 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
         axes.plot(times[broken], values[broken], ".", color=WRONG, markersize=8, label="broken", zorder=4)
         for start, end in _stretches(broken, times):
             axes.axvspan(start, end, color=WRONG, alpha=0.12, linewidth=0, zorder=0)
+    if excerpt.operands and set(excerpt.values) <= {0.0, 1.0, None}:
+        axes.set_yticks((0, 1), ("false", "true"))
     _mark_now(axes, excerpt)
     axes.set_ylabel(excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else ""))
     axes.set_title(f"{excerpt.object}: {excerpt.name}" if excerpt.object else excerpt.name, fontsize=10, loc="left")
