@@ -63,11 +63,12 @@ def check_a_flare_flies_to_the_mark(trace):
     away = (mark - skiff.position).at(thrown)
     east, north = away.x, away.y
     velocity = flare.velocity.at(thrown)
-    far = away.plan.norm()
-    astray = abs(velocity.x * north - velocity.y * east)
-    ahead = velocity.x * east + velocity.y * north
+    far = away.plan.norm().with_name("distance to the mark")
+    astray = abs(velocity.x * north - velocity.y * east).with_name("astray")
+    ahead = (velocity.x * east + velocity.y * north).with_name("ahead")
     aimed = (astray <= ahead * AIM + SPEED * ONE_STEP) & (ahead > 0)
-    bow = abs(velocity.direction().turn_from(skiff.heading.at(thrown))) < ALONG_THE_BOW
+    off_the_bow = velocity.direction().turn_from(skiff.heading.at(thrown))
+    bow = abs(off_the_bow).with_name("turn from the bow") < ALONG_THE_BOW
     on_the_skiff = (far < ON_THE_SKIFF + ONE_STEP) & bow
     assert judge(aimed | on_the_skiff, "a flare flies toward the mark on the water, or along the bow")
 

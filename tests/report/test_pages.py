@@ -182,7 +182,7 @@ def test_what_broke_is_told_and_one_click_shows_the_moment(page: Page, night: Pa
     """The verdict with its figure is on the page, and its replay opens at the broken frame with the object selected."""
     page.open(night / "index.html")
     told = page.run("return document.querySelector('main').textContent")
-    assert "frame 111 (1.850 s)  heron: the condition is false" in told
+    assert "frame 111 (1.850 s)  heron: resting is false" in told
     unseen = told.partition("What no check looks at")[2]
     assert all(what in unseen for what in ("kind rock", "rock.radius", "event input.pointer"))
     assert not any(what in unseen for what in ("skiff", "bell.rung", "kind flare"))

@@ -131,7 +131,7 @@ class Arithmetic(Samples):
 
 
 def called(other: object, owner: str | None = None) -> str:
-    """Return what the other side of an operation is called, as a part of a sentence; with its owner if that is another."""
+    """Return what the other side of an operation is called within a sentence; with its owner if that is another."""
     if isinstance(other, Samples):
         if owner is not None and other.owner and other.owner != owner:
             return other.title

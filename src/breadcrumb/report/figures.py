@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 _LANES = 9
 _OPERANDS = 4
 """How many operands of a condition are drawn besides the first."""
+_OPERAND_HEIGHT = 1.5
+"""In inches."""
 _LONGEST_NAME = 60
 FIGURES_OF_A_CHECK = 3
 """In how many sessions in which a check broke there is a figure of it."""
@@ -96,8 +98,9 @@ def _beside(result: Result, name: str) -> Path:
 def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
     from matplotlib.figure import Figure
 
-    figure = Figure(figsize=SIZE, dpi=DOTS, layout="constrained")
     operands = excerpt.operands[:_OPERANDS]
+    width, height = SIZE
+    figure = Figure((width, height + _OPERAND_HEIGHT * max(len(operands) - 1, 0)), DOTS, layout="constrained")
     rows = [*(["signal"] if excerpt.values else []), *(f"operand {index}" for index in range(len(operands))), "events"]
     mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
     heights = {"signal": 3 if not operands else 2, "events": 2}

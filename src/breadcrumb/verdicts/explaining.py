@@ -16,6 +16,8 @@ from breadcrumb.verdicts.words import amount, number
 
 _LIMITS = {"<": "below", "<=": "at most", ">": "above", ">=": "at least", "==": "", "!=": "other than", "in": ""}
 _LIMITS |= {"not in": "none of"}
+_LONGEST, _LAST = 60, 20
+"""How many letters of an operand's name are told, and how many of them are its end."""
 _TOO = {"<": "high", "<=": "high", ">": "low", ">=": "low"}
 
 
@@ -82,8 +84,9 @@ def _either(several: Sequence[str]) -> str:
 
 
 def _name(samples: Samples, owner: str) -> str:
-    """Return what an operand is called; one of another owner with its owner."""
-    return str(samples.name) if samples.owner == owner else samples.title
+    """Return what an operand is called; one of another owner with its owner. Of a long formula, both ends are told."""
+    name = str(samples.name) if samples.owner == owner else samples.title
+    return name if len(name) <= _LONGEST else f"{name[: _LONGEST - _LAST]}…{name[-_LAST:]}"
 
 
 def _value(samples: Samples, row: int, unit: str = "") -> str:
@@ -109,6 +112,8 @@ def _plain(value: Any, unit: str) -> str:
 def plot_of(condition: Condition, flag: Signal) -> PlotSource:
     """Return what a table and a figure show of a condition: each operand, with the limits that it has by itself."""
     found: dict[str, Course] = {}
+    if isinstance(condition, Clause) and condition.right is None:  # a flag by itself is all there is to see
+        return PlotSource(flag)
     for clause in condition.clauses:
         for side in (clause.left, clause.right):
             if isinstance(side, Samples) and side.name != "given values":

@@ -54,6 +54,7 @@ def number(value: float | None, digits: int = _DIGITS) -> str:
     """
     if value is None or not math.isfinite(value):
         return "missing" if value is None else f"{value:g}"
+    value += 0.0  # so that a negative zero is told as one
     size, difference = _magnitude(value), _difference.get()
     if size < _MOST_DIGITS:
         digits = max(digits, size + 1)
