@@ -176,6 +176,10 @@ class Samples:
         """Which samples have a value, as flags."""
         return np.ones(self.track.size, np.bool_) if self.valid is None else self.valid
 
+    def usable_at(self, indices: Ints) -> Bools:
+        """Return which of some samples have a value."""
+        return np.ones(len(indices), np.bool_) if self.valid is None else self.valid[indices]
+
     @property
     def is_flag(self) -> bool:
         """Whether it is true or false on each sample."""

@@ -24,7 +24,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import Ints
+from breadcrumb.model.session import Floats, Ints
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -196,19 +196,25 @@ class Signal(Arithmetic):
         if not is_number(n) or isinstance(n, float) or n < 1:
             raise Misuse(f"previous: expected how many samples before, a whole number from 1 up, found {n!r}")
         track = self.sampled("previous()")
-        indices = np.arange(track.size) - n
-        runs = np.repeat(track.starts, np.diff(track.starts, append=track.size))
-        there = indices >= runs
-        safe = np.where(there, indices, 0)
-        if self.valid is not None and track.size:
-            there &= self.valid[safe]
-        before: Self = derived(
-            self, sort=self.sort, name=part(self.name, f"previous({'' if n == 1 else n})"),
-            parts=tuple(values[safe] for values in self.parts), valid=None if there.all() else there,
-            known_noise=self.noise_at(safe),
-            condition=None if self.condition is None else self.condition.taken(safe),
-        )  # fmt: skip
-        return before
+        there = ~track.first_of_lifetime
+        for _ in range(n - 1):
+            there[1:] &= there[:-1]
+            there[:1] = False
+        if self.valid is not None:
+            there[n:] &= self.valid[:-n]
+        parts = tuple(np.concatenate((values[:n], values[:-n])) for values in self.parts)
+        name = part(self.name, f"previous({'' if n == 1 else n})")
+        before = np.maximum(np.arange(track.size) - n, 0) if self.condition is not None else None
+        condition = None if self.condition is None or before is None else self.condition.taken(before)
+
+        def noise() -> float | Floats:
+            known = self.noise
+            return np.concatenate((known[:n], known[:-n])) if isinstance(known, np.ndarray) and known.ndim else known
+
+        shifted: Self = derived(
+            self, sort=self.sort, name=name, parts=parts, valid=there, known_noise=noise, condition=condition
+        )
+        return shifted
 
     def isin(self, values: Collection[Any]) -> "Flag":
         """Return whether each value is one of several.

@@ -115,7 +115,7 @@ def _operand(course: Course, indices: Ints) -> OperandExcerpt:
 
 
 def _values(samples: Samples, indices: Ints) -> tuple[Number | str, ...]:
-    known = samples.usable[indices]
+    known = samples.usable_at(indices)
     if samples.texts is not None:
         codes = samples.parts[0][indices].tolist()
         return tuple(repr(samples.texts[code]) if there else None for code, there in zip(codes, known, strict=True))
@@ -132,8 +132,8 @@ def _values(samples: Samples, indices: Ints) -> tuple[Number | str, ...]:
 def _drawn(signal: Samples, measure: Limit | None, indices: Ints) -> Floats:
     """Return the values that are drawn of some samples."""
     if measure is None:
-        return np.where(signal.usable[indices], signal.parts[0][indices].astype(np.float64), np.nan)
-    return np.where(signal.usable[indices], measure(indices), np.nan)
+        return np.where(signal.usable_at(indices), signal.parts[0][indices].astype(np.float64), np.nan)
+    return np.where(signal.usable_at(indices), measure(indices), np.nan)
 
 
 def _has_a_course(signal: Samples) -> bool:

@@ -151,7 +151,7 @@ def _level(clause: Clause) -> Limit:
     def level(indices: Ints) -> Floats:
         rows = indices if clause.rows is None else clause.rows[indices]
         if isinstance(right, Samples):
-            return np.where(right.usable[rows], right.parts[0][rows].astype(np.float64), np.nan)
+            return np.where(right.usable_at(rows), right.parts[0][rows].astype(np.float64), np.nan)
         return np.full(len(indices), float(right))  # type: ignore[arg-type] # margins are of numbers
 
     return level
