@@ -80,6 +80,15 @@ class Measured(Signal):
         )  # fmt: skip
         return step
 
+    def step_length(self) -> "Number":
+        """Return how far it is from the sample before, without making the step itself."""
+        self.sampled("step_length()")
+        length: Number = derived(
+            self, sort=Sort.NUMBER, name="step", parts=(kernels.steps(self.unwrapped_parts),), valid=self._known_before(),
+            known_noise=lambda: 2 * np.asarray(self.noise),
+        )  # fmt: skip
+        return length
+
     def norm(self) -> "Number":
         """Return the length of a vector, or the size of a number."""
         parts = self.parts

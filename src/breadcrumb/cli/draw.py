@@ -117,7 +117,7 @@ def _signal(trace: Trace, spec: str) -> Signal:
 def _everything(trace: Trace) -> "dict[str, Figure]":
     """Return where everything that moves went, and a lane for each event."""
     placed = [group for group in map(trace.all, trace.kinds) if drawing.has_place(group)]
-    ways = {group: float(np.nansum(group.signal("position").step().norm().values)) for group in placed}
+    ways = {group: float(np.nansum(group.signal("position").step_length().values)) for group in placed}
     moving = sorted((group for group in placed if ways[group] > 0), key=lambda group: -ways[group])
     more = f"; {len(moving) - _KINDS} more kinds that move with --path" if len(moving) > _KINDS else ""
     title = f"paths, older is paler; teleports are dotted{more}"

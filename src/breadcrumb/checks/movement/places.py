@@ -207,7 +207,7 @@ def never_teleports(
         0.5
     """
     position = position_of(objects)
-    step = position.step().norm()
+    step = position.step_length()
     scope = Scope(during, except_during, reach=1)
     step = scope.of(step)
     if except_at is not None:
