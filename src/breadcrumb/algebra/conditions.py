@@ -1,9 +1,9 @@
 """Conditions: how flags came about, so that a verdict can say what was compared, with what, and by how much."""
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, reduce
-from typing import Self, TypeAlias
+from typing import Any, Self, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,12 +30,12 @@ class Clause:
     sign: str
     right: Samples | Constant | None
     """What it is compared with; None for a flag by itself."""
-    flags: Bools
-    """Whether what was computed is true, on each sample of both."""
+    compare: Callable[[Any, Any], Bools]
+    """Computes whether it is true, of samples of both; the flags themselves need not be kept."""
     valid: Bools | None = None
     """Where that is known; None if it is everywhere."""
     wanted: bool = True
-    """What the flags must be for the clause to be true."""
+    """What that must give for the clause to be true."""
     rows: Ints | None = None
     """Which of these samples it is about, if not all; NOBODY where there is none."""
 
@@ -59,7 +59,9 @@ class Clause:
 
     def is_true(self, index: int) -> bool:
         """Tell whether it is true on a sample."""
-        return bool(self.flags[self.row(index)]) is self.wanted
+        at = np.array([self.row(index)])
+        right = self.right.take(at) if isinstance(self.right, Samples) else self.right
+        return bool(self.compare(self.left.take(at), right)[0]) is self.wanted
 
     def row(self, index: int) -> int:
         """Return which sample of the two sides one is."""
@@ -139,7 +141,7 @@ def condition_of(flag: Samples) -> Condition:
     known = flag.condition
     if isinstance(known, Clause | Joined):
         return known
-    return Clause(flag, "is", None, flag.parts[0], flag.valid)
+    return Clause(flag, "is", None, lambda left, right: left.parts[0], flag.valid)
 
 
 def joined(word: str, *flags: Samples) -> Joined:
@@ -153,13 +155,3 @@ def joined(word: str, *flags: Samples) -> Joined:
 def inverted(flag: Samples) -> Condition:
     """Return the condition that is true where a flag is false."""
     return condition_of(flag).inverted()
-
-
-def distinct(clauses: Sequence[Clause]) -> list[Samples]:
-    """Return everything that clauses compare, once each."""
-    found: dict[str, Samples] = {}
-    for clause in clauses:
-        for side in (clause.left, clause.right):
-            if isinstance(side, Samples):
-                found.setdefault(side.title, side)
-    return list(found.values())

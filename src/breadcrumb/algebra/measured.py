@@ -83,10 +83,15 @@ class Measured(Signal):
     def step_length(self) -> "Number":
         """Return how far it is from the sample before, without making the step itself."""
         self.sampled("step_length()")
+        parts, valid = (kernels.steps(self.unwrapped_parts),), self._known_before()
         length: Number = derived(
-            self, sort=Sort.NUMBER, name="step", parts=(kernels.steps(self.unwrapped_parts),), valid=self._known_before(),
+            self,
+            sort=Sort.NUMBER,
+            name="step",
+            parts=parts,
+            valid=valid,
             known_noise=lambda: 2 * np.asarray(self.noise),
-        )  # fmt: skip
+        )
         return length
 
     def norm(self) -> "Number":

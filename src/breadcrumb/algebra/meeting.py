@@ -194,8 +194,8 @@ def _constant(like: S, value: Any) -> S:
             f"found an array of shape {array.shape}"
         )
     missing = [np.isnan(part) for part in parts if isinstance(value, np.ndarray) and part.dtype.kind == "f"]
-    gone = np.logical_or.reduce(missing) if missing else np.zeros(size, np.bool_)
-    valid = ~gone if gone.any() else None
+    gone = np.logical_or.reduce(missing) if missing else None
+    valid = ~gone if gone is not None and gone.any() else None
     unit = str(getattr(value, "unit", ""))
     return derived(  # type: ignore[no-any-return]
         like, sort=like.sort if len(parts) == len(like.parts) else None, name="given values", parts=parts, valid=valid,

@@ -235,7 +235,7 @@ def _comparison(function: np.ufunc, left: Any, right: Any) -> Any:
     mine, yours, flags = _compared(function, left, right, str(name))
     valid = both(mine.valid, yours.valid if isinstance(yours, Samples) else None)
     against = yours if isinstance(right, Samples | np.ndarray) else right
-    clause = Clause(mine, sign, against, flags, valid)
+    clause = Clause(mine, sign, against, lambda left, right: _compared(function, left, right, str(name))[2], valid)
     return derived(
         mine, sort=Sort.FLAG, name=name, parts=(flags,), valid=valid, unit="", texts=None, owner=owner,
         known_noise=None, condition=clause,

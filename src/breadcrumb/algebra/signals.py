@@ -24,7 +24,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import Floats, Ints
+from breadcrumb.model.session import Bools, Floats, Ints
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -241,8 +241,11 @@ class Signal(Arithmetic):
             raise Misuse(f"isin: {self.title} is {self.sort.words}; take a part of it, such as .x")
         for one in several:
             self._refuse_another_sort(one, "isin")
-        flags = np.logical_or.reduce([(self == one).parts[0] for one in several])
-        clause = Clause(self, "in", several, flags, self.valid)
+
+        def among(signal: Any, values: Any) -> Bools:
+            return np.asarray(np.logical_or.reduce([(signal == one).parts[0] for one in values]))
+
+        flags, clause = among(self, several), Clause(self, "in", several, among, self.valid)
         found: Flag = derived(
             self, sort=Sort.FLAG, name=name, parts=(flags,), unit="", texts=None, known_noise=None, condition=clause
         )

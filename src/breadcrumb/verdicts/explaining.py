@@ -112,7 +112,7 @@ def _plain(value: Any, unit: str) -> str:
 def plot_of(condition: Condition, flag: Signal) -> PlotSource:
     """Return what a table and a figure show of a condition: each operand, with the limits that it has by itself."""
     found: dict[str, Course] = {}
-    if isinstance(condition, Clause) and condition.right is None:  # a flag by itself is all there is to see
+    if isinstance(condition, Clause) and condition.sign == "is":  # a flag by itself is all there is to see
         return PlotSource(flag)
     for clause in condition.clauses:
         for side in (clause.left, clause.right):
