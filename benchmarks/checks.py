@@ -18,7 +18,7 @@ import numpy as np
 import pandas as pd
 from sessions import OBJECTS, crowd, hour, ticks
 
-from breadcrumb import Box, Spans, Trace, frames
+from breadcrumb import Box, Spans, Trace, frames, judge
 from breadcrumb.checks import collisions, movement, triggers, values
 
 ROUNDS = 5
@@ -69,6 +69,12 @@ def rows(trace: Trace) -> list[Row]:
     def equal(first: bool) -> Any:
         return values.equals(afresh(barrels.heat) if first else barrels.heat, 15.0, tol=9.0)
 
+    x, y, heat = barrels.position.x, barrels.position.y, barrels.heat
+
+    def condition(x: Any, y: Any, heat: Any) -> Any:
+        return (x < 41) & (y > -23) & (heat < 99) & (x > -41)
+
+    columns = x.parts[0], y.parts[0], heat.parts[0]
     speed = partial(movement.keeps_speed, barrels, 5.0, tol=9.0)
     unwrapped = barrels.yaw.unwrapped
     first, later = (partial(edges, look) for look in (True, False))
@@ -87,6 +93,14 @@ def rows(trace: Trace) -> list[Row]:
         Row("V4", "pandas shift / rises, falls, first", first, tables.edges, ">= 130", True),
         Row("V4", "pandas shift / rises, falls, later", later, tables.edges, ">= 3000", True),
         Row("V7", "equals, first look / max", partial(equal, True), pass_over["heat"], "<= 4"),
+        Row("V8", "four comparisons / NumPy's", partial(condition, x, y, heat), partial(condition, *columns), "<= 1.3"),
+        Row(
+            "V8",
+            "judge of four / NumPy's all",
+            lambda: judge(condition(x, y, heat), "so"),
+            lambda: condition(*columns).all(),
+            "told",
+        ),
         Row("V7", "unchanged / max", partial(values.unchanged, barrels.heat), pass_over["heat"], "told"),
     ]
 
