@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from breadcrumb import Misuse, Verdict, active_count, judge, seconds, vector
+from breadcrumb import Box, Misuse, Verdict, active_count, frames, judge, seconds, vector
+from breadcrumb.checks import collisions, movement, triggers, values
 from breadcrumb.report.figures import figure_of
 from breadcrumb.testing import make_trace
 
@@ -192,3 +193,73 @@ def test_spans_are_picked_by_length() -> None:
     assert (cut.lasting(at_most=seconds(9)).count, cut.lasting(at_least=seconds(0.1)).count) == (0, 1)
     with pytest.raises(Misuse, match="at_least= or at_most="):
         cut.lasting()
+
+
+NAN = float("nan")
+NOWHERE = make_trace(
+    [{"a": {"position": at, "z": 0.0 if n % 2 else 1.0}, "b": {"position": (50.0, 50.0)}} for n, at in enumerate([(0.0, 0.0), (1.0, 0.0), (NAN, NAN), (3.0, 0.0)])],
+    kinds={"a": "keg", "b": "rock"}, axes={"x": "east", "y": "north"},
+)  # fmt: skip
+NEVER_FITS: dict[str, Callable[[], Verdict]] = {
+    "never_touches": lambda: collisions.never_touches(NOWHERE.one("keg"), NOWHERE.one("rock"), radius=1.0),
+    "never_touches a region": lambda: collisions.never_touches(NOWHERE.one("keg"), Box((90, 90), (99, 99))),
+    "never_overlaps": lambda: collisions.never_overlaps(NOWHERE.one("keg"), NOWHERE.one("rock"), radius=1.0),
+    "never_tunnels": lambda: collisions.never_tunnels(NOWHERE.one("keg"), [(90, 0), (90, 9)]),
+    "stays_inside": lambda: movement.stays_inside(NOWHERE.one("keg"), Box((-99, -99), (99, 99))),
+    "stays_outside": lambda: movement.stays_outside(NOWHERE.one("keg"), Box((90, 90), (99, 99))),
+    "never_teleports": lambda: movement.never_teleports(NOWHERE.one("keg"), 9.0),
+    "stays_between": lambda: movement.stays_between(NOWHERE.one("keg").position.x, -99, 99),
+    "unchanged": lambda: values.unchanged(NOWHERE.one("keg").position, tol=9.0),
+    "judge": lambda: judge(NOWHERE.one("keg").position.x < 99, "it is near"),
+}
+
+
+@pytest.mark.parametrize("name", NEVER_FITS)
+def test_what_is_not_a_number_never_fits(name: str) -> None:
+    """A recorded position that is not a number breaks every rule about it, on its own frame."""
+    verdict = NEVER_FITS[name]()
+    assert verdict.outcome == "broken"
+    assert verdict.first is not None
+    assert verdict.first.frame == 2
+
+
+def test_an_entry_that_an_event_lacks_is_a_breach() -> None:
+    """An event without the entry that it must carry is no value left open, and breaks the rule."""
+    events = [(1, "hit", "a", None, {"k": 1}), (2, "hit", "a", None, {})]
+    trace = make_trace([{"a": {"x": 0.0}}] * 4, kinds={"a": "keg"}, events=events)
+    verdict = triggers.carries_data(trace.events("hit"), "k", 1)
+    assert verdict.first is not None
+    assert (verdict.outcome, verdict.first.frame, verdict.first.words) == ("broken", 2, "has no k")
+
+
+def test_the_first_tick_may_come_one_period_after_the_begin() -> None:
+    """What changes on every frame has its first change on the second one, and keeps its period."""
+    count = make_trace([{"a": {"n": float(n)}} for n in range(5)], kinds={"a": "keg"}).one("keg").n
+    assert triggers.repeats_every(count.changes(), frames(1)).outcome == "held"
+    assert triggers.repeats_every((count == 3).rises(), frames(2)).outcome == "broken"
+
+
+def test_an_angle_eases_to_an_end_through_the_wrap() -> None:
+    """The end of an easing is an angle: -160 degrees from 170 is 30 degrees on, whichever way the turn is recorded."""
+    yaws = [170.0, 170.0, 175.0, 180.0, -175.0, -170.0, -165.0, -160.0]
+    for column, outcome in (
+        (yaws, "held"),
+        ([*yaws[:-1], -150.0], "broken"),
+        (yaws[:2] + [165.0 - 5 * n for n in range(6)], "broken"),
+    ):
+        states = [{"a": {"yaw": yaw}} for yaw in column]
+        trace = make_trace(states, kinds={"a": "keg"}, angles={"unit": "deg"}, events=[(1, "go", "a")])
+        assert (
+            movement.eases(trace.one("keg").yaw, -160, over=seconds(0.6), at=trace.events("go"), tol=0.01).outcome
+            == outcome
+        )
+
+
+def test_a_quaternion_and_its_opposite_are_one_turn() -> None:
+    """`unchanged`, `equals` and `restores` see q and -q as the same, and another turn as another."""
+    turns = [(0.0, 0.0, 0.6, 0.8), (0.0, 0.0, -0.6, -0.8), (0.0, 0.0, 0.6, 0.8)]
+    keg = make_trace([{"a": {"q": q, "lit": n == 1}} for n, q in enumerate(turns)], kinds={"a": "keg"}).one("keg")
+    assert values.unchanged(keg.q).outcome == "held"
+    assert values.equals(keg.q, (0.0, 0.0, -0.6, -0.8)).outcome == "held"
+    assert values.restores(keg.q, during=keg.lit.spans()).outcome == "held"
+    assert values.equals(keg.q, (0.0, 0.0, 0.8, 0.6), tol=0.1).outcome == "broken"

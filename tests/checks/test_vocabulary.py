@@ -15,6 +15,7 @@ ALWAYS_DECIDED = {
     "keeps_types": "a value of another type is a breach, and one that is missing has none",
     "runs_clean": "a value that is missing is no wrong one",
     "reports_error": "all of the trace is looked at",
+    "carries_data": "an event has the entry or lacks it",
     "only_these_change": "the last known value is what the next one is compared with",
 }
 

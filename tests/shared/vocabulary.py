@@ -725,7 +725,6 @@ ROWS: dict[str, Row] = {
         ("a", 3, "4"),
         -0.5,
         moving,
-        crowd(events=at("tap", 3, n=3) + at("tap", 4, n=None), p=east),
     ),
     "affects_only": Row(
         lambda t: triggers.affects_only(t.events("tap"), kegs(t).n),

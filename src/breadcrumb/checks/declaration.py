@@ -178,8 +178,14 @@ class Declaration:
         )
 
     def _words(self, arguments: Arguments, given: set[str]) -> str:
+        first = arguments[self.first]
+        judged = first.owner if isinstance(first, Signal) else getattr(first, "called", "")
+
         def say(name: str, how: str) -> str:
-            return in_words(arguments[name], how, lambda: self.unit(arguments))
+            value = arguments[name]
+            if not how and judged and isinstance(value, Signal) and value.owner and value.owner != judged:
+                return value.title  # what is of others is told with its owner
+            return in_words(value, how, lambda: self.unit(arguments))
 
         said = self.template.words(say, given.__contains__, lambda name: bool(arguments[name]))
         return said + self._tolerance(given, say) + self._scope(given, say)

@@ -17,6 +17,7 @@ from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag, Number
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.collisions.finite import NO_NUMBER, finite, known_to_touch, unless_no_number
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
@@ -73,7 +74,7 @@ def touching(
     else:
         flags = np.zeros(position.track.size, np.bool_)
         flags[near_pairs(position, other, reach, swept=swept).mine] = True
-    close = Flag(position.track, "touching", (flags,), _told(flags, position, other), owner=position.owner)
+    close = Flag(position.track, "touching", (flags,), known_to_touch(flags, position, other), owner=position.owner)
     return _named(close.spans(), objects, name)
 
 
@@ -189,9 +190,12 @@ def never_overlaps(
     pairs = near_pairs(position, other, 2 * reach)
     gap = np.full(position.track.size, reach)
     np.minimum.at(gap, pairs.mine, pairs.distance - reach)
+    gap[~finite(position)] = np.nan
     between = Number(position.track, "gap", (gap,), position.valid, position.unit, None, position.owner, position.noise)
 
     def say(seen: Signal, index: int) -> Phrase:
+        if np.isnan(seen.parts[0][index]):
+            return NO_NUMBER
         deep = amount(-float(seen.parts[0][index]), position.unit)
         return Phrase(deep, f"at most {amount(tol, position.unit)}", f"overlaps by {deep}")
 
@@ -232,9 +236,10 @@ def never_touches(
     position = position_of(objects)
     spans = touching(objects, others, radius=radius, swept=swept)
     told = None if spans.unknown is None else ~spans.unknown.over(position.track)
-    free = Flag(position.track, "free", (~spans.over(position.track),), told, owner=position.owner)
-    said = Phrase("touching", "apart", "touches")
-    return judge_flag(free, said, scope=Scope(during, except_during), position=position)
+    known, scope = finite(position), Scope(during, except_during)
+    free = Flag(position.track, "free", (~spans.over(position.track) & known,), told, owner=position.owner)
+    said = unless_no_number(scope.of(replace(free, parts=(known,))), Phrase("touching", "apart", "touches"))
+    return judge_flag(free, said, scope=scope, position=position)
 
 
 @check("{objects:who} never tunnels through the barrier from {barrier:ends}")
@@ -280,11 +285,16 @@ def never_tunnels(
     crossed = np.zeros(len(seen), np.bool_)
     for a, b in pairwise(points):
         crossed |= _crosses(before.parts, seen.parts, a, b)
-    stays = Flag(seen.track, "stays on its side", (~crossed,), before.usable & seen.usable, owner=position.owner)
+    known = finite(seen) & finite(before)
+    stays = Flag(
+        seen.track, "stays on its side", (~crossed & known,), before.usable & seen.usable, owner=position.owner
+    )
+    numbers = replace(stays, parts=(known,))
     if except_at is not None:
-        stays = stays.take(np.flatnonzero(~marked(stays.track, except_at, excuses=True)))
+        kept = np.flatnonzero(~marked(stays.track, except_at, excuses=True))
+        stays, numbers = stays.take(kept), numbers.take(kept)
     scope = Scope(during, except_during, reach=1)
-    said = Phrase("on the other side", "on this side", "passes through")
+    said = unless_no_number(scope.of(numbers), Phrase("on the other side", "on this side", "passes through"))
     return judge_flag(stays, said, scope=scope, position=position)
 
 
@@ -375,14 +385,6 @@ def _crosses(before: Sequence[Floats], now: Sequence[Floats], a: Floats, b: Floa
     side_0 = (b[0] - a[0]) * (y0 - a[1]) - (b[1] - a[1]) * (x0 - a[0])
     side_1 = (b[0] - a[0]) * (y1 - a[1]) - (b[1] - a[1]) * (x1 - a[0])
     return np.asarray((side_a * side_b <= 0) & (side_0 * side_1 <= 0) & (side_0 != side_1))
-
-
-def _told(touches: Bools, position: Signal, other: Signal) -> Bools | None:
-    """Return on which samples it is known whether it touches any of the others; None if on all."""
-    if position.valid is None and other.valid is None:
-        return None
-    without = np.isin(position.track.clock_index, other.track.clock_index[~other.usable])
-    return np.asarray(touches | position.usable & ~without)
 
 
 def _named(spans: Spans, objects: Objects | Signal, others: str) -> Spans:

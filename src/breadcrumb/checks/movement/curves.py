@@ -12,14 +12,15 @@ from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.easing import Curve, curve_of, wave_fit
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import FULL_TURNS
+from breadcrumb.algebra.samples import FULL_TURNS, Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.checks.kinds import Amount, AmountGiven
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats
-from breadcrumb.verdicts.comparing import Scope, judge_near
+from breadcrumb.verdicts.comparing import Scope, judge_flag, judge_near
+from breadcrumb.verdicts.judging import Phrase
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
 from breadcrumb.verdicts.words import amount, plus_minus
@@ -247,6 +248,11 @@ def oscillates(
     known = replace(known, known_noise=np.max(known.noise) + _FIT_NOISE * amplitude)
     lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
     course = judge_near(known, swing, tol=tol, undecided=lost).with_sentence("it follows the wave")
+    finite = np.isfinite(seen.parts[0])
+    if not finite.all():
+        numbers: Signal = derived(seen, sort=Sort.FLAG, parts=(finite,), unit="", known_noise=None)
+        said = Phrase("not a number", "a number", f"{signal.name} is not a number")
+        parts.append(judge_flag(numbers, said).with_sentence("every value is a number"))
     return all_of(*parts, demand(course, signal, **common))  # in a tie, what is wrong about the wave tells more
 
 

@@ -21,7 +21,7 @@ from breadcrumb.checks.triggers.pairing import leads_to
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Ints
 from breadcrumb.trace.objects import Objects
-from breadcrumb.verdicts.comparing import judge_near
+from breadcrumb.verdicts.comparing import judge_flag, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.outcomes import Outcome
@@ -300,7 +300,14 @@ def carries_data(moments: Moments, key: str, value: Any, *, tol: float = 0.0, **
         why = moments.unseen or f"no {moments.label} to judge"
         return Verdict(UNNAMED, Outcome.UNTESTED, moments.session.label, of="moments", why_untested=why)
     if moments[key].dtype.kind == "f" and not isinstance(value, str | bool):
-        return judge_near(Signal.from_data(moments, key), value, tol=tol)
+        entries = Signal.from_data(moments, key)
+        near = judge_near(entries, value, tol=tol)
+        lacking = Phrase("no such entry", f"an entry {key}", f"has no {key}")
+        if entries.valid is None:
+            return near
+        return all_of(
+            judge_flag(entries.known, lacking).with_sentence("each has it"), near.with_sentence("it is right")
+        )
     found = [one.get(key) for one in moments.data]
     wanted = list(value) if isinstance(value, np.ndarray | list) and len(value) == len(found) else [value] * len(found)
     same = np.array([a == b for a, b in zip(found, wanted, strict=True)])

@@ -163,6 +163,9 @@ def repeats_every(
     return evaluation.verdict()
 
 
+_HALF_A_FRAME = 0.5
+
+
 class _Groups(NamedTuple):
     """Which stretch of which label each moment belongs to, and where each such stretch begins and ends."""
 
@@ -215,7 +218,10 @@ class _Rounds(NamedTuple):
         if first is None:
             base[which[fresh]] = at[fresh]
         nth = np.round((at - base[which]) / period.value).astype(np.int64)
-        head = np.floor((at - begin[which] - slip) / period.value).astype(np.int64) if first is None else nth
+        gap = (
+            at - begin[which] - (slip or _HALF_A_FRAME)
+        )  # the first one may come as late as one period after the begin
+        head = np.floor(gap / period.value).astype(np.int64) if first is None else nth
         before = np.hstack((0, nth[:-1]))[: ticks.count]
         skipped = np.where(fresh, np.maximum(head, 0), nth - before - 1)
         due = np.minimum(np.searchsorted(axis, base[which] + nth * period.value - slip), clock.size - 1)
