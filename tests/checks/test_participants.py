@@ -251,6 +251,6 @@ def test_an_event_that_has_a_participant_only_sometimes_is_no_guess() -> None:
     hit = trace.events("hit")
     with pytest.raises(Misuse, match="2 of 3 hit have no participant"):
         trace.all("shot").x.at(hit)
-    with pytest.raises(Misuse, match="hit have nobody as 'on'"):
+    with pytest.raises(Misuse, match="hit where selected have nobody as 'on'"):
         trace.all("shot").x.at(hit.where(np.array([True, False, False])).with_subject("on"))
     assert judge(trace.all("shot").x < 99, "near", during=Spans.following(hit.without_subject(), frames(1))).tested == 6

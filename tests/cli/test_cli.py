@@ -227,7 +227,8 @@ def test_hostile_names_are_shown_as_text(cli: Cli, tmp_path: Path) -> None:
 def test_ctrl_c_ends_a_command_with_130(cli: Cli, bay: Callable[..., Path], tmp_path: Path) -> None:
     """A check that is interrupted ends the run with a line of words and the exit code that shells have for it."""
     (tmp_path / "check_it.py").write_text(
-        "import os, signal\n\ndef check_it(trace):\n    os.kill(os.getpid(), signal.SIGINT)\n"
+        "import os, signal\n\ndef check_it(trace):\n    signal.signal(signal.SIGINT, signal.default_int_handler)\n"
+        "    os.kill(os.getpid(), signal.SIGINT)\n"
     )
     done = cli("check", tmp_path / "check_it.py", bay())
     assert (done.returncode, done.stderr.strip()) == (130, "Stopped by Ctrl-C.")
