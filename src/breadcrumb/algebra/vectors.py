@@ -43,10 +43,8 @@ def part_of(vector: Samples, index: int) -> Number:
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Vector(Measured, sort=Sort.VECTOR):
-    """A vector of two or three parts on each sample."""
-
-    # Parts
+class _Parts(Signal):
+    """Values of several parts."""
 
     @cached_property
     def x(self) -> Number:
@@ -62,6 +60,11 @@ class Vector(Measured, sort=Sort.VECTOR):
     def z(self) -> Number:
         """The third part."""
         return part_of(self, 2)
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Vector(_Parts, Measured, sort=Sort.VECTOR):
+    """A vector of two or three parts on each sample."""
 
     @property
     def plan(self) -> Self:
@@ -200,23 +203,8 @@ class Vector(Measured, sort=Sort.VECTOR):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Quaternion(Signal, sort=Sort.QUATERNION):
+class Quaternion(_Parts, sort=Sort.QUATERNION):
     """A turn in space on each sample, of the parts x, y, z and w, the real one; q and -q are the same turn."""
-
-    @cached_property
-    def x(self) -> Number:
-        """The first part."""
-        return part_of(self, 0)
-
-    @cached_property
-    def y(self) -> Number:
-        """The second part."""
-        return part_of(self, 1)
-
-    @cached_property
-    def z(self) -> Number:
-        """The third part."""
-        return part_of(self, 2)
 
     @cached_property
     def w(self) -> Number:
