@@ -263,3 +263,33 @@ def test_a_quaternion_and_its_opposite_are_one_turn() -> None:
     assert values.equals(keg.q, (0.0, 0.0, -0.6, -0.8)).outcome == "held"
     assert values.restores(keg.q, during=keg.lit.spans()).outcome == "held"
     assert values.equals(keg.q, (0.0, 0.0, 0.8, 0.6), tol=0.1).outcome == "broken"
+
+
+def test_moments_are_picked_by_a_flag_of_their_own() -> None:
+    """A flag that was picked at the moments keeps those where it is true; a missing one is not so, and others are refused."""
+    calm, lost = K.mood == "calm", K.gone > 0
+    assert TAP.where(calm.at(TAP)).frames.tolist() == [1, 3]
+    beside = (K.x > 0).rises() | (K.x > 1).rises()
+    assert beside.where(lost.at(beside)).frames.tolist() == [1]
+    assert beside.where(~lost.at(beside)).count == 0
+    assert TAP.where(calm.at(TAP)).label == "tap where mood == 'calm'"
+    for flag, words in (
+        (calm.at(beside), "was not picked at them"),
+        (calm, "was not picked at them"),
+        (K.x.at(TAP), "a number"),
+    ):
+        with pytest.raises(Misuse, match=words):
+            TAP.where(flag)
+
+
+def test_a_state_beside_a_missing_value_is_left_open() -> None:
+    """How long a state lasted is undecided where the value before or behind it is missing, unless it is too long already."""
+    lit = [False, True, True, None, True, False, True, False]
+    keg = make_trace([{"a": {"lit": value}} for value in lit], kinds={"a": "keg"}).one("keg")
+    verdict = values.lasts(keg.lit, (frames(1), frames(3)))
+    assert (verdict.outcome, verdict.tested, verdict.undecided) == ("held", 1, 2)
+    broken = values.lasts(keg.lit, (frames(0), frames(1)))
+    assert (broken.outcome, broken.tested, broken.undecided) == ("broken", 2, 1)
+    never = values.lasts(keg.lit & ~keg.lit, (frames(0), frames(1)))
+    assert (never.outcome, never.of) == ("held", "frames")
+    assert values.lasts(keg.lit & ~keg.lit, (frames(1), frames(2))).outcome == "untested"

@@ -28,7 +28,10 @@ def trace() -> Trace:
         "to": "b",
     }
     states = [{HOSTILE: state | {"x": float(n), "lit": n != 1}, "b": state | {"lit": None}} for n in range(30)]
-    kinds, events = {HOSTILE: "keg", "b": "keg"}, [(2, "hit", HOSTILE, None, {"force": HOSTILE})]
+    kinds, events = (
+        {HOSTILE: "keg", "b": "keg"},
+        [(2, "hit", HOSTILE, None, {"force": HOSTILE}), (3, HOSTILE, "b", None)],
+    )
     return make_trace(
         states, kinds=kinds, angles={"unit": "deg"}, units={"x": "m"}, events=events, parameters={"cap": 3}
     )
@@ -110,6 +113,7 @@ def test_a_notebook_shows_tables_in_which_nothing_runs(trace: Trace) -> None:
         VALUES["x"](trace),
         VALUES["mood"](trace),
         trace.events("hit"),
+        trace.events(HOSTILE),
         VALUES["spans"](trace),
         trace.all("keg"),
         verdict,
