@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from breadcrumb import Box, Misuse, Verdict, active_count, frames, judge, seconds, vector
+from breadcrumb import Box, Misuse, Spans, Verdict, active_count, frames, judge, seconds, vector
 from breadcrumb.checks import collisions, movement, triggers, values
 from breadcrumb.report.figures import figure_of
 from breadcrumb.testing import make_trace
@@ -191,6 +191,12 @@ def test_spans_are_picked_by_length() -> None:
     assert spans.lasting(at_most=seconds(0.1)).first.tolist() == [0]
     cut = (K.x >= 3).spans()
     assert (cut.lasting(at_most=seconds(9)).count, cut.lasting(at_least=seconds(0.1)).count) == (0, 1)
+    several = {"a": (False, False, True, False, False), "b": (True, True, True, False, True)}
+    kegs = make_trace(
+        [{who: {"lit": lit[n]} for who, lit in several.items()} for n in range(5)], kinds=dict.fromkeys("ab", "keg")
+    )
+    long = kegs.all("keg").lit.spans().lasting(at_least=frames(2))
+    assert long.starts().subjects == ("b",)
     with pytest.raises(Misuse, match="at_least= or at_most="):
         cut.lasting()
 
@@ -293,3 +299,8 @@ def test_a_state_beside_a_missing_value_is_left_open() -> None:
     never = values.lasts(keg.lit & ~keg.lit, (frames(0), frames(1)))
     assert (never.outcome, never.of) == ("held", "frames")
     assert values.lasts(keg.lit & ~keg.lit, (frames(1), frames(2))).outcome == "untested"
+    nothing = make_trace([{"a": {"x": 0.0}}] * 3, kinds={"a": "keg"}, declare=["lit.begin", "lit.end"])
+    known = Spans.between(nothing.events("lit.begin"), nothing.events("lit.end"))
+    assert values.lasts(known, (frames(0), frames(2))).outcome == "held"
+    unknown = Spans.between(nothing.events("boost.begun"), nothing.events("boost.over"))
+    assert values.lasts(unknown, (frames(0), frames(2))).outcome == "untested"

@@ -105,6 +105,11 @@ class Moments:
     __hash__ = None  # type: ignore[assignment]
 
     @property
+    def why_unknown(self) -> str:
+        """Why there are none, if nothing says that there could be any; else an empty text."""
+        return "" if self.is_known else self.unseen
+
+    @property
     def frames(self) -> Ints:
         """The frame number of each."""
         return self.session.clock.frames[self.clock_index]

@@ -40,6 +40,8 @@ class Spans:
     """Where a missing value leaves open whether there is one; spans that are made of others do not know."""
     key: Key = NO_KEY
     """What they were taken from."""
+    unseen: str = ""
+    """Why there are none, if they are made of a name that is not known."""
 
     @classmethod
     def of_lifetimes(
@@ -82,7 +84,8 @@ class Spans:
                 others = ends.pick(rows_of(found.right_rows, ends.count))
                 following = next_end(some, others, found.left, found.right)
                 last[found.left_rows] = np.minimum(last[found.left_rows], following)
-        return cls(starts.session, label, starts.participants, starts.clock_index, last, key=starts.key)
+        who, unseen = starts.participants, starts.why_unknown
+        return cls(starts.session, label, who, starts.clock_index, last, key=starts.key, unseen=unseen)
 
     @classmethod
     def following(cls, moments: Moments, length: Duration, *, own_frame: bool = False) -> Self:
@@ -100,7 +103,8 @@ class Spans:
         there = first <= last
         label = f"{length} after {moments.label}"
         who = moments.participants.pick(np.flatnonzero(there))
-        return cls(moments.session, label, who, first[there], last[there], key=moments.key)
+        key, unseen = moments.key, moments.why_unknown
+        return cls(moments.session, label, who, first[there], last[there], key=key, unseen=unseen)
 
     @property
     def count(self) -> int:
@@ -240,13 +244,7 @@ class Spans:
         return np.where(self.last + 1 < clock.size, lengths, np.nan)
 
     def to_frame(self) -> "pd.DataFrame":
-        """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, and the length in both units.
-
-        Example:
-            >>> from breadcrumb.testing import small_trace
-            >>> small_trace().one("skiff").lifetimes.to_frame()[["id", "first", "last"]].values.tolist()
-            [['heron', 0, 3]]
-        """
+        """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, and the length in both units."""
         lengths = {"frames": self.lengths("frames"), "seconds": self.lengths()}
         return frame_of_spans(self.session, self.lifetime, self.first, self.last, lengths)
 
@@ -265,7 +263,7 @@ class Spans:
             0
         """
         kept, said = of_length(self.session.clock, self.first, self.last, at_least, at_most)
-        return replace(self.pick(np.flatnonzero(kept)), label=f"{self.label} lasting {said}")
+        return replace(self._picked(np.flatnonzero(kept)), label=f"{self.label} lasting {said}")
 
     def starts(self) -> Moments:
         """Return the moment at which each begins."""
@@ -381,9 +379,8 @@ class Spans:
         return replace(kept, participants=replace(kept.participants, clock_index=kept.first))
 
     def _picked(self, rows: Ints) -> Self:
-        return replace(
-            self, participants=self.participants.pick(rows), first=self.first[rows], last=self.last[rows], unknown=None
-        )
+        who = self.participants.pick(rows)
+        return replace(self, participants=who, first=self.first[rows], last=self.last[rows], unknown=None)
 
     def _ends_of(self, what: str, clock_index: Ints) -> Moments:
         return self._moments(what, clock_index, np.lexsort((np.arange(self.count), clock_index)))

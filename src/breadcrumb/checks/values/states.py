@@ -15,7 +15,8 @@ from breadcrumb.verdicts.comparing import Scope, judge_flag, untested
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.explaining import phrase_of
 from breadcrumb.verdicts.judging import Evaluation, Phrase
-from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.outcomes import Outcome
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount
 
 
@@ -139,6 +140,8 @@ def _never(state: Flag | Spans, spans: Spans) -> Verdict:
         if state.track.unseen:
             return untested(state)
         known = np.unique(state.track.clock_index[state.usable])
+    elif spans.unseen:
+        return Verdict(UNNAMED, Outcome.UNTESTED, spans.session.label, of="stretches", why_untested=spans.unseen)
     else:
         known = np.arange(spans.session.clock.size)
     nobody = np.full(len(known), NOBODY)
