@@ -244,7 +244,7 @@ class Spans:
         return np.where(self.last + 1 < clock.size, lengths, np.nan)
 
     def to_frame(self) -> "pd.DataFrame":
-        """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, and the length in both units."""
+        """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, frames and seconds."""
         lengths = {"frames": self.lengths("frames"), "seconds": self.lengths()}
         return frame_of_spans(self.session, self.lifetime, self.first, self.last, lengths)
 
