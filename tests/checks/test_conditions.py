@@ -304,3 +304,17 @@ def test_a_state_beside_a_missing_value_is_left_open() -> None:
     assert values.lasts(known, (frames(0), frames(2))).outcome == "held"
     unknown = Spans.between(nothing.events("boost.begun"), nothing.events("boost.over"))
     assert values.lasts(unknown, (frames(0), frames(2))).outcome == "untested"
+
+
+def test_values_of_two_sessions_are_never_combined() -> None:
+    """Signals of two sessions are refused, whatever their shapes; one session that is opened twice is one."""
+    night, day = (
+        make_trace([{"a": {"x": start + n}} for n in range(4)], kinds={"a": "keg"}, name=name)
+        for name, start in (("night", 0.0), ("day", 5.0))
+    )
+    again = make_trace([{"a": {"x": float(n)}} for n in range(4)], kinds={"a": "keg"}, name="night")
+    keg, other = night.one("keg"), day.one("keg")
+    for combine in (np.subtract, np.less):
+        with pytest.raises(Misuse, match="of the session night and the other of day"):
+            combine(keg.x, other.x)
+    assert (keg.x - again.one("keg").x).values.tolist() == [0.0] * 4

@@ -12,7 +12,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import Samples, derived, noise_of
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Ints
+from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
 S = TypeVar("S", bound=Samples)
 
@@ -39,6 +39,7 @@ def meet_tracks(left: S, right: S) -> tuple[S, S]:
     Raises:
         Misuse: two groups that nothing pairs.
     """
+    _refuse_two_sessions(left.track.session, right.track.session)
     if not left.track.same_as(right.track):
         if left.track.source is not None or right.track.source is not None:
             raise Misuse(
@@ -57,6 +58,33 @@ def meet_tracks(left: S, right: S) -> tuple[S, S]:
                 "each group separately"
             )
     return left, right
+
+
+def _refuse_two_sessions(first: Session, second: Session) -> None:
+    """Refuse to bring together what is of two sessions, each of which has a clock of its own.
+
+    Raises:
+        Misuse: they are two.
+    """
+    if first is not second and not _is_one_recording(first, second):
+        raise Misuse(
+            f"one side is of the session {first.label} and the other of {second.label}; values of two sessions are "
+            "compared by values.same_across and session.same_at_any_rate alone"
+        )
+
+
+def _is_one_recording(first: Session, second: Session) -> bool:
+    """Tell whether two sessions are the same one, opened twice."""
+    alike = (first.label, first.names, first.kinds) == (second.label, second.names, second.kinds)
+    return alike and all(
+        np.array_equal(one, other)
+        for one, other in (
+            (first.clock.frames, second.clock.frames),
+            (first.clock.times, second.clock.times),
+            (first.lifetimes.first, second.lifetimes.first),
+            (first.lifetimes.last, second.lifetimes.last),
+        )
+    )
 
 
 def _are_of_one_kind(left: Track, right: Track) -> bool:
