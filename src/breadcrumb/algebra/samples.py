@@ -209,17 +209,15 @@ def derived(samples: Samples, *, sort: Sort | None = None, **changes: Any) -> An
     every = {name: getattr(samples, name) for name in _FIELDS} | changes
     if "parts" in changes and "condition" not in changes:
         every["condition"] = None
-    kept = samples.sort if sort is None else sort
-    return SORTS[_sort_of(kept, every["track"], every["parts"], every["texts"], every["unit"], sort)](**every)
+    if every["track"].unseen:
+        sort = Sort.UNSEEN
+    elif sort is None:
+        sort = _fitting_sort(samples.sort, every["parts"], every["texts"], every["unit"])
+    return SORTS[sort](**every)
 
 
-def _sort_of(
-    kept: Sort, track: Track, parts: tuple[NDArray[Any], ...], texts: Any, unit: str, sort: Sort | None
-) -> Sort:
-    if track.unseen:
-        return Sort.UNSEEN
-    if sort is not None:
-        return sort
+def _fitting_sort(kept: Sort, parts: tuple[NDArray[Any], ...], texts: Any, unit: str) -> Sort:
+    """Return what values are that were derived from some of a sort."""
     if texts is not None:
         return kept if kept is Sort.REFERENCE else Sort.TEXT
     if parts[0].dtype == np.bool_:
