@@ -7,6 +7,7 @@ import numpy as np
 from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
@@ -39,22 +40,43 @@ def as_angle(signal: Signal) -> Signal:
     return angle
 
 
+def last_known_indices(signal: Signal) -> Ints:
+    """Return the index of the last sample before each one in its lifetime that has a value, or NOBODY."""
+    starts, size = signal.track.starts, len(signal)
+    known = np.maximum.accumulate(np.where(signal.usable, np.arange(size), NOBODY))
+    before = np.hstack((NOBODY, known[:-1]))[:size]
+    return np.where(before >= np.repeat(starts, np.diff(starts, append=size)), before, NOBODY)
+
+
 def last_known(signal: Signal) -> Signal:
     """Return the last recorded value before each sample in its lifetime: what was missed in between hides no change."""
-    if signal.valid is None:
+    if signal.valid is None and not len(signal.track.session.gaps):
         return signal.previous()
-    starts, size = signal.track.starts, len(signal)
-    known = np.maximum.accumulate(np.where(signal.valid, np.arange(size), NOBODY))
-    before = np.hstack((NOBODY, known[:-1]))[:size]
-    own = before >= np.repeat(starts, np.diff(starts, append=size))
-    return at_samples(signal, np.where(own, before, NOBODY), f"{signal.name} before")
+    return at_samples(signal, last_known_indices(signal), f"{signal.name} before")
+
+
+def without_gap_changes(signal: Signal) -> Signal:
+    """Return a value that is missing on the first sample behind a gap, if it is another one than before the gap.
+
+    Where moments may change it, one of them may have come unseen.
+    """
+    track = signal.track
+    if not len(track.session.gaps):
+        return signal
+    changed = ~track.first_of_lifetime & track.no_step & ~same_values(signal, last_known(signal))
+    return replace(signal, valid=signal.usable & ~changed)
 
 
 def following(signal: Signal) -> Signal:
-    """Return the value on the sample behind; missing on a lifetime's last sample."""
+    """Return the value on the sample behind; missing on a lifetime's last sample, and on the last one before a gap."""
     indices = np.arange(1, len(signal) + 1)
-    last = np.hstack((signal.track.first_of_lifetime[1:], np.ones(min(len(signal), 1), np.bool_)))
+    last = np.hstack((signal.track.no_step[1:], np.ones(min(len(signal), 1), np.bool_)))
     return at_samples(signal, np.where(last, NOBODY, indices), f"{signal.name} behind")
+
+
+def told_at(signal: Signal, moments: Moments) -> Signal:
+    """Return values that were picked around moments as those of the moments' own frames."""
+    return replace(signal, track=replace(signal.track, clock_index=moments.clock_index))
 
 
 def first_of_lifetime(signal: Signal) -> Signal:

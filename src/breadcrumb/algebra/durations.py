@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Clock, Floats, Ints
+from breadcrumb.model.session import Bools, Clock, Floats, Ints, Session
 
 SAME_TIME = 1e-6
 """Times that differ by less than this many seconds are the same."""
@@ -90,6 +90,15 @@ class Window:
         """Whether one instant is due; in seconds, the first recorded frame at or after it."""
         return self.earliest == self.latest
 
+    @property
+    def longest(self) -> float:
+        """The latest duration and the tolerance, if that is of its unit."""
+        return self.latest.value + self._more
+
+    @property
+    def _more(self) -> float:
+        return self.tol.value if self.tol is not None and self.tol.unit == self.latest.unit else 0.0
+
     def __str__(self) -> str:
         tolerance = f" (± {self.tol})" if self.tol else ""
         if self.exact or not self.latest.value:
@@ -122,6 +131,36 @@ class Window:
         if self.latest.unit == "s":
             last = np.maximum(last, _due(clock, clock_index, self.earliest, None, 0))
         return np.maximum(first, clock_index), last
+
+    def hidden(self, session: Session, clock_index: Ints) -> Bools:
+        """Return of which windows a part was not recorded: they reach past the end of the trace, or into a gap."""
+        axis = TimeAxis.of(session.clock, self.latest.unit)
+        low, high = self._between(axis, clock_index)
+        first, last = self.clock_indices(session.clock, clock_index)
+        return np.asarray((last >= session.clock.size) | (last < first) | axis.is_torn(session.gaps, low, high))
+
+    def hidden_before(self, session: Session, clock_index: Ints, since: Ints) -> Bools:
+        """Return for which clock indices a moment in whose window they lie may have been before the trace, or in a gap.
+
+        Args:
+            session: the session.
+            clock_index: the clock indices.
+            since: from which clock index on such a moment may be, for each; NOBODY for one before the trace.
+        """
+        axis = TimeAxis.of(session.clock, self.latest.unit)
+        low, high = self._between(axis, clock_index, -1)
+        if self.latest.unit == "s" and axis.values.size:  # or it is the first one at or after the earliest instant
+            former = np.where(clock_index > 0, axis.values[np.maximum(clock_index - 1, 0)], -np.inf)
+            low = np.minimum(low, former - self.earliest.value + 2 * SAME_TIME)
+        low = np.where(since > 0, np.maximum(low, axis.values[since]), low) if axis.values.size else low
+        begun = low < axis.values[:1] - axis.slip if axis.values.size else np.ones(len(low), np.bool_)
+        return np.asarray(begun | axis.is_torn(session.gaps, low, high))
+
+    def _between(self, axis: "TimeAxis", clock_index: Ints, sign: int = 1) -> tuple[Floats, Floats]:
+        """Return the two instants between which something is due after each clock index, or was due before it."""
+        at = axis.values[clock_index]
+        ends = at + sign * (self.earliest.value - self._more), at + sign * self.longest
+        return ends if sign > 0 else ends[::-1]
 
 
 def window(within: object, tol: Duration | None = None) -> Window:
@@ -171,6 +210,14 @@ class TimeAxis(NamedTuple):
         if unit == "frames":
             return cls(np.asarray(clock.frames, np.float64), 0.0)
         return cls(clock.times, SAME_TIME)
+
+    def is_torn(self, gaps: Ints, low: Floats, high: Floats) -> Bools:
+        """Return between which two instants something was not recorded, given the clock indices behind each gap."""
+        if not len(gaps):
+            return np.zeros(len(low), np.bool_)
+        index = np.searchsorted(self.values[gaps], low + self.slip, side="right")
+        begins = np.append(self.values[gaps - 1], np.inf)
+        return np.asarray(begins[index] < high - self.slip)
 
     def at_or_after(self, instant: NDArray[Any]) -> Ints:
         """Return the first clock index that is not before each instant; one beyond the last if there is none."""

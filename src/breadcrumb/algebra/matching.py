@@ -100,9 +100,9 @@ def pair_rows(left: Participants, right: Participants) -> Pairing:
         Misuse: nothing says which rows go together, or the sources of joined rows go together in different ways.
     """
     found = list(matches(left, right))
-    if not found:  # one of them is empty, and the other goes with nothing
-        nothing = np.zeros(left.size, np.int64), np.zeros(right.size, np.int64)
-        return Pairing(np.arange(left.size), nothing[0], np.arange(right.size), nothing[1], ())
+    if not found:  # one of them is empty; the rows of the other go with nothing, but by subject with one another
+        mine, yours = left.subject_code + 1, right.subject_code + 1
+        return Pairing(np.arange(left.size), mine, np.arange(right.size), yours, ())
     if len({match.way for match in found}) > 1:
         raise Misuse(
             f"{_label(left)} and {_label(right)} go together in different ways, "

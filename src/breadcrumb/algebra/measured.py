@@ -28,8 +28,8 @@ class Measured(Signal):
     def rate(self, *, per: Duration = _EACH_SECOND) -> "Measured":
         """Return the change per second, or per frame, over the step that ends at each sample.
 
-        It is missing on a lifetime's first sample and over a step of 0 s. Angles are unwrapped first. Its error is
-        bounded from the rounding of values and times.
+        It is missing on a lifetime's first sample, behind a gap, and over a step of 0 s. Angles are unwrapped first.
+        Its error is bounded from the rounding of values and times.
 
         Args:
             per: what it is counted by: `seconds(1)`, or `frames(1)` for a game that is written per frame.
@@ -146,7 +146,7 @@ class Measured(Signal):
 
     def _known_before(self) -> Bools:
         """Return which samples have a value, and one before in their lifetime that has."""
-        valid = ~self.track.first_of_lifetime
+        valid = ~self.track.no_step
         if self.valid is not None:
             valid &= self.valid
             valid[1:] &= self.valid[:-1]
@@ -162,7 +162,7 @@ def _steps(track: Track, per: Duration) -> Floats:
         return track.steps / per.value
     steps = np.zeros(track.size)
     np.subtract(track.frames[1:], track.frames[:-1], out=steps[1:], casting="unsafe")
-    steps[track.starts] = 0.0
+    steps[track.no_step] = 0.0
     return steps / per.value
 
 

@@ -208,9 +208,10 @@ def _constant(like: S, value: Any) -> S:
     if array.dtype.kind not in "fiub":
         raise Misuse(f"expected a number, a vector or an array of them beside {like.name}, found {value!r}")
     size = like.track.size
+    is_point = array.ndim == 1 and len(like.parts) > 1 and array.shape[0] == len(like.parts)
     if array.ndim == 2 and array.shape[0] == size:
         parts = tuple(array.T)
-    elif array.ndim == 1 and isinstance(value, np.ndarray) and array.shape[0] == size:
+    elif array.ndim == 1 and isinstance(value, np.ndarray) and array.shape[0] == size and not is_point:
         parts = (array,)
     elif array.ndim == 1 and array.shape[0] in (len(like.parts), 2, 3):
         parts = tuple(np.broadcast_to(part, size) for part in array)

@@ -65,6 +65,8 @@ class Moments:
     """Why there are none, if the name was not seen."""
     is_shared: bool = False
     """Whether one of them may be what several causes on one frame lead to, as an object appears or leaves but once."""
+    from_steps: bool = False
+    """Whether seeing one takes the frame before: none is seen on the first frame, or on the first one behind a gap."""
     is_known: bool = True
     """Whether the name was seen or declared."""
     key: Key = NO_KEY
@@ -362,6 +364,7 @@ class Moments:
             data=(*(self.data or ({},) * self.count), *(other.data or ({},) * other.count)),
             unseen=self.unseen and other.unseen,
             is_shared=self.is_shared and other.is_shared,
+            from_steps=self.from_steps or other.from_steps,
         )
         return joined.pick(np.lexsort((order, clock_index)))
 

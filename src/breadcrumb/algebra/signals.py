@@ -183,7 +183,7 @@ class Signal(Arithmetic):
             raise Misuse(f"{what}: {self.title} is {self.sort.words}; expected {wanted}, found {value!r}")
 
     def previous(self, n: int = 1) -> Self:
-        """Return the value of so many samples before, in the same lifetime; missing where there is none.
+        """Return the value of so many samples before, in the same lifetime; missing where there is none, or a gap.
 
         Raises:
             Misuse: the count is not a whole number from 1 up.
@@ -196,7 +196,7 @@ class Signal(Arithmetic):
         if not is_number(n) or isinstance(n, float) or n < 1:
             raise Misuse(f"previous: expected how many samples before, a whole number from 1 up, found {n!r}")
         track = self.sampled("previous()")
-        there = ~track.first_of_lifetime
+        there = ~track.no_step
         for _ in range(n - 1):
             there[1:] &= there[:-1]
             there[:1] = False
@@ -375,7 +375,9 @@ class Signal(Arithmetic):
         """Return turns as moments."""
         track, label = self.track, f"{word} of {self.name}"
         key = self.key.then(f"{word}s")
-        return Moments.of_lifetimes(track.session, label, clock_index, lifetime, one=track.one, key=key)
+        return Moments.of_lifetimes(
+            track.session, label, clock_index, lifetime, one=track.one, from_steps=True, key=key
+        )
 
     def _picked(self, moments: Moments, indices: Ints) -> Self:
         return at_indices(self, moments, indices)

@@ -81,6 +81,8 @@ class Track:
         step = np.zeros(self.size)
         np.subtract(self.times[1:], self.times[:-1], out=step[1:])
         step[self.starts] = 0.0
+        if len(self.session.gaps):
+            step[self.no_step] = 0.0
         return step
 
     @cached_property
@@ -95,6 +97,16 @@ class Track:
         first = np.zeros(self.size, np.bool_)
         first[self.starts] = True
         return first
+
+    @cached_property
+    def no_step(self) -> Bools:
+        """Whether no step ends at each sample: it is the first of its lifetime, or the first one behind a gap."""
+        gaps = self.session.gaps
+        if not len(gaps):
+            return self.first_of_lifetime
+        passed = np.searchsorted(gaps, self.clock_index, side="right")
+        behind = np.hstack((False, passed[1:] != passed[:-1]))[: self.size]
+        return np.asarray(self.first_of_lifetime | behind)
 
     @cached_property
     def key(self) -> Ints:

@@ -143,7 +143,7 @@ class Vector(_Parts, Measured, sort=Sort.VECTOR):
             return self  # type: ignore[return-value]
         angle, length, unit = pointing(self, sign)
         noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
-        name, valid = f"direction of {self.name}", self.usable & (length > 0)
+        name, valid = f"direction of {self.name}", self.usable & (length != 0)
         bearing: Angle = derived(
             self, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world"
         )

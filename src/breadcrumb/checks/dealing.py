@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.along import last_known
+from breadcrumb.algebra.along import last_known, told_at, without_gap_changes
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.meeting import at_indices, indices_at
@@ -31,7 +31,8 @@ class Steps(NamedTuple):
     @classmethod
     def of(cls, signal: Signal, tol: float = 0.0) -> "Steps":
         """Return the steps of a value; one of no more than rounding and a tolerance is none."""
-        before = last_known(signal)
+        before, gone_on = last_known(signal), signal.track.first_of_lifetime | ~signal.track.no_step
+        before = replace(before, valid=before.usable & gone_on)  # over a gap, nothing says what changed it
         known = before.usable & signal.usable
         if signal.parts[0].dtype.kind != "f":
             return cls(before, known & (before.parts[0] != signal.parts[0]), known)
@@ -133,8 +134,7 @@ class Causes:
 
     def picked(self, signal: Signal, dealt: Ints) -> Signal:
         """Return a signal's values at the changes, told on the frames of the causes."""
-        values = at_indices(signal, self.at, dealt)
-        return replace(values, track=replace(values.track, clock_index=self.at.clock_index))
+        return told_at(at_indices(signal, self.at, dealt), self.at)
 
     def _sum(self, values: NDArray[Any]) -> Floats:
         known = self.which != NOBODY
@@ -145,4 +145,4 @@ class Causes:
 def no_other_change(signal: Signal, exempt: Bools, tol: float = 0.0) -> Verdict:
     """Judge that a value changes on no other samples than these."""
     scope = Scope(None, None, 1, exempt)
-    return judge_near(signal, last_known(signal), tol=tol, scope=scope, verb="changes")
+    return judge_near(without_gap_changes(signal), last_known(signal), tol=tol, scope=scope, verb="changes")

@@ -17,7 +17,7 @@ def exclusively(each: Verdict, others: Verdict, what: str) -> Verdict:
         what: what must not be, in words.
     """
     if others.outcome == "untested" or (each.outcome == "untested" and others.outcome == "held"):
-        return each
+        return replace(each, undecided=each.undecided + others.undecided, missing=each.missing + others.missing)
     told = replace(others, first=_hinting(others.first), worst=_hinting(others.worst)).with_sentence(what)
     return all_of(each, told)
 

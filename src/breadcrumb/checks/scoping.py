@@ -4,7 +4,7 @@ import numpy as np
 
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.model.session import Bools, Ints, Session
+from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
 
 def asked_about(moments: Moments, during: Spans | None, except_during: Spans | None) -> Bools:
@@ -31,7 +31,29 @@ def frames_asked_about(session: Session, during: Spans | None, except_during: Sp
     return np.flatnonzero(asked if except_during is None else asked & ~_inside(except_during, size))
 
 
+def frames_watched(session: Session, during: Spans | None, except_during: Spans | None) -> Ints:
+    """Return the clock indices on which anybody is asked about: in any of some spans, and not all excused by others."""
+    asked = frames_asked_about(session, during, None)
+    if except_during is None:
+        return asked
+    excuses, size = except_during.merged(), session.clock.size
+    if not excuses.count or (excuses.lifetime == NOBODY).any():
+        return frames_asked_about(session, during, except_during)
+    lifetimes = session.lifetimes
+    alike = np.isin(lifetimes.kind, lifetimes.kind[excuses.lifetime]) & (lifetimes.first != NOBODY)
+    there = _how_many(lifetimes.first[alike], lifetimes.last[alike], size)
+    excused = _how_many(excuses.first, excuses.last, size)
+    watched = (excused < there) | (there == 0)
+    return np.asarray(asked[watched[asked]])
+
+
+def _how_many(first: Ints, last: Ints, size: int) -> Ints:
+    """Return how many stretches each clock index lies in."""
+    begun = np.bincount(first, minlength=size + 1) - np.bincount(last + 1, minlength=size + 1)
+    many: Ints = np.cumsum(begun)[:size]
+    return many
+
+
 def _inside(spans: Spans, size: int) -> Bools:
     """Return which clock indices lie in any of the spans."""
-    begun = np.bincount(spans.first, minlength=size + 1) - np.bincount(spans.last + 1, minlength=size + 1)
-    return np.asarray(np.cumsum(begun)[:size] > 0)
+    return np.asarray(_how_many(spans.first, spans.last, size) > 0)

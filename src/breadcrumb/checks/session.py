@@ -45,25 +45,23 @@ def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None, **common
     """
     session = trace.data.session
     errors, messages = _errors(trace, tuple(allow or ()))
-    wrong = list(_not_finite(trace))
-    clock_indices = [*session.events.clock_index[errors].tolist(), *(clock_index for clock_index, *_ in wrong)]
-    lifetimes = [*(NOBODY for _ in errors), *(lifetime for _, lifetime, _ in wrong)]
     subject = np.where(session.events.by == NOBODY, session.events.on, session.events.by)[errors].tolist()
-    names = [*subject, *(int(session.lifetimes.name[lifetime]) for _, lifetime, _ in wrong)]
-    phrases = [*(Phrase(message, "no error", "a script error") for message in messages), *(said for *_, said in wrong)]
-    quiet = np.setdiff1d(np.arange(session.clock.size), clock_indices)
-    nobody = np.full(len(quiet), NOBODY)
+    found = [
+        (clock_index, NOBODY, name, Phrase(message, "no error", "a script error"))
+        for clock_index, name, message in zip(
+            session.events.clock_index[errors].tolist(), subject, messages, strict=True
+        )
+    ]
+    found += [(at, who, int(session.lifetimes.name[who]), said) for at, who, said in _not_finite(trace)]
+    of_frame = {one[0]: one for one in reversed(found)}  # several on one frame are one breach of it
+    size, broken = session.clock.size, np.array(list(of_frame), np.int64)
+    lifetime, name, margin = np.full(size, NOBODY), np.full(size, NOBODY), np.zeros(size)
+    lifetime[broken], name[broken] = (np.array([one[part] for one in of_frame.values()], np.int64) for part in (1, 2))
+    margin[broken] = -1.0
     evaluation = Evaluation(
-        session,
-        np.hstack((np.array(clock_indices, np.int64), quiet)),
-        np.hstack((np.array(lifetimes, np.int64), nobody)),
-        np.hstack((np.array(names, np.int64), nobody)),
-        np.hstack((np.full(len(clock_indices), -1.0), np.zeros(len(quiet)))),
-        lambda index: phrases[index],
-        of="frames",
-        exact=True,
+        session, np.arange(size), lifetime, name, margin, lambda index: of_frame[index][3], of="frames", exact=True,
         plot=PlotSource(),
-    )
+    )  # fmt: skip
     return evaluation.verdict()
 
 

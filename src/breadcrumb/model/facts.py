@@ -42,6 +42,10 @@ PAUSED = "paused"
 """The recording was paused; the detail is the last frame before that."""
 LOST_FRAMES = "lost-frames"
 """The game could not send all its frames."""
+NOT_RECORDED = "frame-not-recorded"
+"""A frame could not be recorded; the detail is the error."""
+LOSSES = frozenset((DAMAGED, LOST_FRAMES, NOT_RECORDED))
+"""With one of these, frames whose numbers are missing were lost."""
 UNKNOWN_FIELD = "unknown-field"
 """A frame line had a field that is not known."""
 
@@ -80,7 +84,7 @@ _WORDS: dict[str, Callable[[Fact], str]] = {
     "unwatched-renewed": lambda fact: (
         f"an object of type {fact.detail} was renewed {_times(fact.count)} although it is not watched"
     ),
-    "frame-not-recorded": lambda fact: f"{counted(fact.count, 'frames')} could not be recorded ({fact.detail})",
+    NOT_RECORDED: lambda fact: f"{counted(fact.count, 'frames')} could not be recorded ({fact.detail})",
     "group-not-recorded": lambda fact: f"a group of objects could not be read {_times(fact.count)} ({fact.detail})",
     "frame-number-fell": lambda fact: f"the frame number fell {_times(fact.count)}",
     "time-fell": lambda fact: f"the time fell {_times(fact.count)}",

@@ -8,7 +8,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.model.facts import CUT, Fact
+from breadcrumb.model.facts import CUT, LOSSES, PAUSED, Fact
 from breadcrumb.model.freezing import frozen, read_only
 
 Ints: TypeAlias = NDArray[np.int64]
@@ -192,6 +192,31 @@ class Session:
     def is_cut(self) -> bool:
         """Whether the recording broke off."""
         return any(fact.code == CUT for fact in self.facts)
+
+    @cached_property
+    def gaps(self) -> Ints:
+        """The clock indices before which frames and events were not recorded: after a pause, or where some were lost.
+
+        Numbers that a game leaves out while nothing was lost, as one that counts its fixed steps does, are no gap.
+        """
+        frames = self.clock.frames
+        if any(fact.code in LOSSES for fact in self.facts):
+            return np.flatnonzero(np.diff(frames) > 1) + 1
+        paused = [int(fact.detail) for fact in self.facts if fact.code == PAUSED]
+        after = np.unique(np.searchsorted(frames, np.array(paused, np.int64), side="right"))
+        return after[(after > 0) & (after < self.clock.size)]
+
+    @cached_property
+    def seen_to_appear(self) -> Ints:
+        """The clock index on which each lifetime was seen to appear; NOBODY of one that was there before that."""
+        appear = self.lifetimes.appear
+        return np.where(np.isin(appear, self.gaps), NOBODY, appear)
+
+    @cached_property
+    def seen_to_leave(self) -> Ints:
+        """The clock index on which each lifetime was seen to leave; NOBODY of one at the end, or that left in a gap."""
+        leave = self.lifetimes.leave
+        return np.where(np.isin(leave, self.gaps), NOBODY, leave)
 
     def space_of(self, kind: str, prop: str) -> str:
         """Return what a property's values are relative to: world, parent or screen."""

@@ -1,7 +1,7 @@
 """Making small traces by hand."""
 
 import tempfile
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from types import SimpleNamespace
@@ -24,6 +24,7 @@ def make_trace(
     events: Iterable[tuple[Any, ...]] = (),
     times: Sequence[float] | None = None,
     frames: Sequence[int] | None = None,
+    paused_before: Collection[int] = (),
     declare: Sequence[str] = (),
     parameters: Mapping[str, Any] | None = None,
     name: str = "made by hand",
@@ -37,6 +38,7 @@ def make_trace(
         events: tuples of the index of the frame, the name, and if need be by, on and data.
         times: the time of each frame; 0.1 s apart if left out.
         frames: the number of each frame; without gaps if left out.
+        paused_before: the indices of frames before which the recording was paused.
         declare: events that may occur.
         parameters: the game's tuning constants.
         name: the trace's name.
@@ -53,7 +55,7 @@ def make_trace(
     """
     with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
         path = Path(folder) / "made.crumbs"
-        _record(path, states, kinds, list(events), times, frames, declare, parameters or {}, about)
+        _record(path, states, kinds, list(events), times, frames, paused_before, declare, parameters or {}, about)
         return Trace(trace_from_journal(read_journal(path / FILE_NAME), name))
 
 
@@ -83,6 +85,7 @@ def _record(
     events: list[tuple[Any, ...]],
     times: Sequence[float] | None,
     frames: Sequence[int] | None,
+    paused_before: Collection[int],
     declare: Sequence[str],
     parameters: Mapping[str, Any],
     about: Mapping[str, Any],
@@ -97,6 +100,9 @@ def _record(
             readers: dict[str, Any] = {prop: prop for prop in first}
             rec.watch_each(partial(_of_kind, there, kinds, kind), kind=kind, id="id_", **readers)
         for index, state in enumerate(states):
+            if index in paused_before:
+                rec.pause()
+                rec.resume()
             for id in [id for id in there if id not in state]:
                 del there[id]
             for id, properties in state.items():

@@ -115,13 +115,13 @@ class Objects:
 
     @property
     def appears(self) -> Moments:
-        """The moments at which an object was seen to appear; one that was there from the start has none."""
-        return self._lifetime_moments(self._data.session.lifetimes.appear, "appearance", "appears")
+        """The moments at which an object was seen to appear; one that was there already, or behind a gap, has none."""
+        return self._lifetime_moments(self._data.session.seen_to_appear, "appearance", "appears")
 
     @property
     def leaves(self) -> Moments:
-        """The moments at which an object was gone; one that is there at the end has none."""
-        return self._lifetime_moments(self._data.session.lifetimes.leave, "leaving", "leaves")
+        """The moments at which an object was seen to leave; none at the end of the trace, or in a gap."""
+        return self._lifetime_moments(self._data.session.seen_to_leave, "leaving", "leaves")
 
     @property
     def lifetimes(self) -> Spans:
@@ -251,7 +251,7 @@ class Objects:
         label = f"{what} of {one}"
         return Moments.of_lifetimes(
             session, label, clock_indices[lifetimes], lifetimes, one=self._one, unseen=self._unseen,
-            is_shared=True, key=self.key.then(key),
+            is_shared=True, from_steps=key == "appears", key=self.key.then(key),
         )  # fmt: skip
 
 

@@ -7,6 +7,8 @@ from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule
 
+STRETCHES_KEPT = 200
+
 
 @dataclass(frozen=True, slots=True)
 class Margin:

@@ -14,13 +14,12 @@ from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
-from breadcrumb.verdicts.findings import Breach, Margin, Stretch, Tally
+from breadcrumb.verdicts.findings import STRETCHES_KEPT, Breach, Margin, Stretch, Tally
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, MarginOf, NoiseOf, Swept, sweep
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import difference_visible
 
-_STRETCHES_KEPT = 200
 _LONGEST_NAME = 40
 
 
@@ -178,7 +177,7 @@ class Evaluation:
             begins[1:] = (np.diff(index) > 1) | (np.diff(self.lifetime[broken]) != 0)
         first = np.flatnonzero(begins)
         last = np.hstack((first[1:], len(broken))) - 1
-        order = np.argsort(self.clock_index[broken[first]], kind="stable")[:_STRETCHES_KEPT]
+        order = np.argsort(self.clock_index[broken[first]], kind="stable")[:STRETCHES_KEPT]
         return tuple(
             Stretch(
                 "" if self.name[broken[a]] == NOBODY else names[self.name[broken[a]]],

@@ -1,12 +1,11 @@
 """Verdicts: findings that can be asserted, explained and joined."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass, fields, replace
 from typing import TYPE_CHECKING
 
 from breadcrumb.errors import Broken, Misuse, NeverExercised
 from breadcrumb.verdicts.collecting import active_collector, within_the_library
-from breadcrumb.verdicts.findings import Finding, Tally
+from breadcrumb.verdicts.findings import STRETCHES_KEPT, Finding, Tally
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule, Subject, common_key
 from breadcrumb.verdicts.words import explanation
@@ -143,25 +142,53 @@ def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...])
 
 
 def _join(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
+    """Return the joint verdict: the first breach of all parts, the worst of all, and the sum of what was tested."""
     outcome = min((one.outcome for one in verdicts), key=rank.index)
-    leading = list(_leading(verdicts, outcome))
-    ties = [one for one in leading if one.margin is not None and one.margin.share is not None]
-    if ties:
-        tightest = min(ties, key=lambda one: one.margin.share or 0.0)  # type: ignore[union-attr]
-    else:
-        tightest = min(leading, key=lambda one: one.first.frame if one.first is not None else 0)
-    given = {one.name: getattr(tightest, one.name) for one in fields(tightest)}
-    joint = Verdict(**given)
+    leading = [one for one in verdicts if one.outcome == outcome]
+    tightest = min(leading, key=_share)
+    earliest = min(leading, key=lambda one: one.first.time if one.first is not None else float("inf"))
+    broken = leading if outcome is Outcome.BROKEN else []
+    given = {one.name: getattr(earliest if broken else tightest, one.name) for one in fields(tightest)}
+    stretches = sorted((one for part in broken for one in part.stretches), key=lambda one: one.first_frame)
     return replace(
-        joint,
+        Verdict(**given),
         rule=_joint_rule(word, verdicts),
         outcome=outcome,
         of=verdicts[0].of if len({one.of for one in verdicts}) == 1 else "occasions",
+        margin=tightest.margin,
         tested=sum(one.tested for one in verdicts),
         undecided=sum(one.undecided for one in verdicts),
         missing=sum(one.missing for one in verdicts),
+        breach_count=sum(one.breach_count for one in broken),
+        worst=tightest.worst if tightest.margin is not None else earliest.worst,
+        stretches=tuple(stretches[:STRETCHES_KEPT]),
+        tallies=_joint_tallies(verdicts, broken=bool(broken)),
+        matched=tuple(dict.fromkeys(words for one in verdicts for words in one.matched)),
         parts=verdicts,
     )
+
+
+def _share(verdict: Verdict) -> float:
+    """Return how tight a verdict is, to find the tightest of several; those without a margin come last."""
+    margin = verdict.margin
+    return float("inf") if margin is None or margin.share is None else margin.share
+
+
+def _joint_tallies(verdicts: tuple[Verdict, ...], *, broken: bool) -> tuple[Tally, ...]:
+    """Return each object's part in all of several verdicts; its worst only where they measure in one unit."""
+    several: dict[str, list[Tally]] = {}
+    for verdict in verdicts:
+        for one in verdict.tallies:
+            several.setdefault(one.object, []).append(one)
+    alike = len({one.margin.unit if one.margin is not None else "" for one in verdicts}) == 1
+    joint = []
+    for name, those in several.items():
+        frames = [one.first_frame for one in those if broken and one.first_frame is not None]
+        worst = [one.worst for one in those if alike and one.worst is not None]
+        breaches = sum(one.breaches for one in those) if broken else 0
+        tested = sum(one.tested for one in those)
+        joint.append(Tally(name, tested, breaches, min(frames, default=None), min(worst, default=None)))
+    return tuple(joint)
 
 
 def _joint_rule(word: str, verdicts: tuple[Verdict, ...]) -> Rule:
@@ -172,7 +199,3 @@ def _joint_rule(word: str, verdicts: tuple[Verdict, ...]) -> Rule:
     return Rule(
         f"{word}: " + "; ".join(one.sentence for one in verdicts), word.replace(" ", "_"), Subject(key, key, kind)
     )
-
-
-def _leading(verdicts: tuple[Verdict, ...], outcome: Outcome) -> Iterator[Verdict]:
-    return (one for one in verdicts if one.outcome == outcome)

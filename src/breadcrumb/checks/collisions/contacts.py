@@ -186,12 +186,15 @@ def never_overlaps(
         'overlaps by 0.2'
     """
     position, other = position_of(objects), position_of(others)
+    if position.track.unseen or other.track.unseen:
+        return untested(position if position.track.unseen else other)
     reach = sum(_radii(radius))
     pairs = near_pairs(position, other, 2 * reach)
     gap = np.full(position.track.size, reach)
     np.minimum.at(gap, pairs.mine, pairs.distance - reach)
     gap[~finite(position)] = np.nan
-    between = Number(position.track, "gap", (gap,), position.valid, position.unit, None, position.owner, position.noise)
+    known = known_to_touch(np.isnan(gap) & position.usable | (gap < -tol), position, other)
+    between = Number(position.track, "gap", (gap,), known, position.unit, None, position.owner, position.noise)
 
     def say(seen: Signal, index: int) -> Phrase:
         if np.isnan(seen.parts[0][index]):
@@ -290,10 +293,8 @@ def never_tunnels(
         seen.track, "stays on its side", (~crossed & known,), before.usable & seen.usable, owner=position.owner
     )
     numbers = replace(stays, parts=(known,))
-    if except_at is not None:
-        kept = np.flatnonzero(~marked(stays.track, except_at, excuses=True))
-        stays, numbers = stays.take(kept), numbers.take(kept)
-    scope = Scope(during, except_during, reach=1)
+    exempt = None if except_at is None else marked(stays.track, except_at, excuses=True)
+    scope = Scope(during, except_during, 1, exempt)
     said = unless_no_number(scope.of(numbers), Phrase("on the other side", "on this side", "passes through"))
     return judge_flag(stays, said, scope=scope, position=position)
 

@@ -15,9 +15,9 @@ from breadcrumb.checks.movement.speeds import (
     keeps_velocity,
     moves,
     slows_by,
-    steps_by,
     undisturbed,
 )
+from breadcrumb.checks.movement.stepping import steps_by
 from breadcrumb.checks.movement.turning import faces, heads_toward, turns_at
 
 __all__ = [

@@ -6,9 +6,8 @@ from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import delayed, first_of_lifetime, following
-from breadcrumb.algebra.durations import Duration, duration, frames, window
-from breadcrumb.algebra.indexing import Index
+from breadcrumb.algebra.along import delayed, first_of_lifetime, following, told_at
+from breadcrumb.algebra.durations import Duration, TimeAxis, duration, frames
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
@@ -16,10 +15,10 @@ from breadcrumb.algebra.sorts import Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Place, Points, Position
-from breadcrumb.model.session import Bools
+from breadcrumb.model.session import NOBODY, Bools
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
-from breadcrumb.verdicts.verdict import Verdict, all_of
+from breadcrumb.verdicts.verdict import Verdict
 
 
 @check("{objects:who} is at {places} at {at}")
@@ -42,8 +41,8 @@ def teleports_to(
         tol: how far off is still allowed, in the unit of the position.
 
     Returns:
-        A verdict on every moment. Untested if there is none; undecided where the object was not sampled. Its margin is
-        `tol` less the largest distance.
+        A verdict on every moment. Untested if there is none; undecided where the object was not sampled, and on its
+        last frame if it is not there yet. Its margin is `tol` less the largest distance.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -61,7 +60,9 @@ def teleports_to(
             off = away if off is None else _smaller(off, away)
     assert off is not None
     off = replace(off, name="distance from the place", unit=position.unit)
-    return judge_off(off, tol, position=position)
+    seen = np.isin(at.clock_index + 1, at.session.gaps, invert=True) & position.after(at, frames(1)).usable
+    known = position.at(at).usable & seen | (off.parts[0] <= tol + np.asarray(off.noise))
+    return judge_off(replace(told_at(off, at), valid=off.usable & known), tol, position=position)
 
 
 @check("{objects:who} follows {leader:name}[ at an offset of {offset}][ {lag} later]")
@@ -123,13 +124,13 @@ def returns_to(
         place: a point, or a position signal of one object.
         after: the moments; their subject is the object that returns.
         within: the time by which it is back: the first sample at or after that is judged.
-        at_rest: whether it must also stay there on the sample behind that.
-        unless: moments of the same subject that, within this time, call the return off.
+        at_rest: whether it must also be there on the sample behind that.
+        unless: moments of the same subject that call the return off, on the sample that is judged at the latest.
         tol: how far off is still allowed, in the unit of the position.
 
     Returns:
-        A verdict on every moment. Untested if there is none; undecided where the trace, or the lifetime, ends before.
-        Its margin is `tol` less the largest distance.
+        A verdict on every moment. Untested if there is none; undecided where the trace, or the lifetime, ends before
+        that is seen. Its margin is `tol` less the largest distance.
 
     Example:
         >>> from breadcrumb import frames
@@ -145,12 +146,9 @@ def returns_to(
     back = position.after(moments, within)
     where = position_of(place) if isinstance(place, Objects | Signal) else place
     due = where.after(moments, within) if isinstance(where, Signal) else where
-    home = judge_near(back, due, tol=tol, position=position).with_sentence("it is back")
-    if not at_rest or home.outcome == "untested":
-        return home
-    moved = replace(following(position) - position, name="step").after(moments, duration(within, "within"))
-    rests = judge_near(moved, 0.0, tol=tol, position=position).with_sentence("it is at rest")
-    return all_of(home, rests) if rests.outcome != "untested" else home
+    if at_rest:
+        back = _farther(back, following(position).after(moments, within), due, tol)
+    return judge_near(back, due, tol=tol, position=position)
 
 
 @check("{objects:who} lands on {target:name}[ + {offset}] at {at}")
@@ -185,8 +183,9 @@ def lands_on(
     position = position_of(objects)
     at = of_these(at, position)
     place = position_of(target) if isinstance(target, Objects | Signal) else target
-    due = place.when(at) if isinstance(place, Signal) else np.asarray(place, np.float64)
-    due = due if offset is None else due + np.asarray(offset, np.float64)
+    due = place.when(at) if isinstance(place, Signal) else tuple(np.asarray(place, np.float64).tolist())
+    if offset is not None:
+        due = due + offset if isinstance(due, Signal) else tuple(np.add(due, offset).tolist())
     return judge_near(position.at(at), due, tol=tol, position=position)
 
 
@@ -203,23 +202,42 @@ def _each_place(places: Any, at: Moments) -> list[Any]:
     if isinstance(places, Signal):
         return [places.when(at)]
     points = np.asarray(places, np.float64)
-    return list(points) if points.ndim == 2 else [points]
+    return [tuple(point) for point in np.atleast_2d(points).tolist()]
 
 
 def _smaller(one: Signal, other: Signal) -> Signal:
     """Return the smaller of two values at the same moments; one that is missing does not count."""
-    a = np.where(one.usable, one.parts[0], np.inf)
-    b = np.where(other.usable, other.parts[0], np.inf)
+    a, b = (np.where(each.usable, each.parts[0], np.inf) for each in (one, other))
     valid = one.usable | other.usable
-    return replace(one, parts=(np.where(valid, np.minimum(a, b), 0.0),), valid=valid)
+    return replace(one, parts=(np.where(valid, np.fmin(a, b), 0.0),), valid=valid)
+
+
+def _farther(one: Any, other: Any, due: Any, tol: float) -> Signal:
+    """Return which of two places at the same moments is farther from where it should be.
+
+    If one is missing it is the other one, unless that is near enough: then nothing is known.
+    """
+    near, far = ((place - due).norm() for place in (one, other))
+    second = far.usable & (~near.usable | ~(far.parts[0] <= near.parts[0]) & ~np.isnan(near.parts[0]))
+    away = np.where(second, far.parts[0], near.parts[0])
+    known = near.usable & far.usable | ((near.usable | far.usable) & ~(away <= tol + np.asarray(near.noise)))
+    parts = tuple(np.where(second, b, a) for a, b in zip(one.parts, other.parts, strict=True))
+    farther: Signal = replace(one, parts=parts, valid=known)
+    return farther
 
 
 def _called_off(moments: Moments, within: Duration, unless: Moments) -> Bools:
     """Return which of the moments are followed in time by one that goes with them and calls them off."""
-    _, last = window(within).clock_indices(moments.session.clock, moments.clock_index)
+    axis = TimeAxis.of(moments.session.clock, within.unit)
+    last = axis.at_or_after(axis.values + within.value)[moments.clock_index]  # that frame is judged, so it counts
     off = np.zeros(moments.count, np.bool_)
+    orders = int(max(moments.order.max(initial=0), unless.order.max(initial=0))) + 2
+    frame = (moments.session.clock.size + 1) * orders
+    # without an order, a moment may be before all others of its frame, and one that calls it off behind them
+    begin = moments.clock_index * orders + np.maximum(moments.order, 0)
+    stop = unless.clock_index * orders + np.where(unless.order == NOBODY, orders - 1, unless.order)
     for match in matches(moments.participants, unless.participants, excuses=True):
-        index = Index.of(unless.session, match.right, unless.clock_index[match.right_rows])
-        first = moments.clock_index[match.left_rows] + 1
-        off[match.left_rows] |= index.any_between(match.left, first, last[match.left_rows])
+        stops = np.append(np.sort(match.right * frame + stop[match.right_rows]), np.iinfo(np.int64).max)
+        first = np.searchsorted(stops, match.left * frame + begin[match.left_rows], side="right")
+        off[match.left_rows] |= stops[first] < match.left * frame + (last[match.left_rows] + 1) * orders
     return off

@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Unpack
+from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import first_of_lifetime, marked
+from breadcrumb.algebra.along import first_of_lifetime, last_known_indices, marked
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
@@ -14,7 +14,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Amount, Moving, Position
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_off
 from breadcrumb.verdicts.excerpts import PlotSource, level
@@ -147,7 +147,7 @@ def stays_on_line(
     Args:
         objects: objects with a `position`, or a position signal.
         along: the direction of the line, of any length; or two directions of a plane.
-        through: a point of the line; None for each lifetime's first position.
+        through: a point of the line; None for the first position that is judged in each lifetime.
         tol: how far off is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
@@ -198,7 +198,8 @@ def never_teleports(
         except_during: judge only outside these spans.
 
     Returns:
-        A verdict on every step within a lifetime. Untested if there is none. Its margin is the allowed distance less
+        A verdict on every step within a lifetime. Untested if there is none. Over frames without a value, or a gap, one
+        that is too long for all of them breaks it, and any other is undecided. Its margin is the allowed distance less
         the longest step.
 
     Example:
@@ -207,23 +208,54 @@ def never_teleports(
         0.5
     """
     position = position_of(objects)
-    step = position.step_length()
-    scope = Scope(during, except_during, reach=1)
+    track, unit = position.track, position.unit
+    exempt = None if except_at is None else marked(track, except_at, excuses=True)
+    step, limit = _steps_and_limits(position, at_most, exempt)
+    scope = Scope(during, except_during, 1, exempt)
+    allowed = scope.of(replace(step, parts=(limit,))).parts[0]
     step = scope.of(step)
-    if except_at is not None:
-        step = step.take(np.flatnonzero(~marked(step.track, except_at, excuses=True)))
-    length, unit = step.parts[0], position.unit
+    length = step.parts[0]
 
     def phrase(index: int) -> Phrase:
-        words = f"moves {amount(float(length[index]) - at_most, unit)} too far in one frame"
+        words = f"moves {amount(float(length[index] - allowed[index]), unit)} too far in one frame"
         return Phrase(amount(float(length[index]), unit), f"at most {amount(at_most, unit)} per frame", words)
 
     plot = PlotSource(step, high=level(at_most), position=position)
     evaluation = Evaluation.of_samples(
-        step, lambda block: at_most - length[block], phrase, noise=lambda: step.noise, skipped=scope.skipped(step),
-        allowed=at_most, plot=plot,
+        step, lambda block: allowed[block] - length[block], phrase, noise=lambda: step.noise,
+        skipped=scope.skipped(step), allowed=at_most, plot=plot,
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _steps_and_limits(position: Any, at_most: float, exempt: Bools | None) -> tuple[Signal, Floats]:
+    """Return how far it is from the last known place to each sample, and how far it may be.
+
+    Over frames without a value, or a gap, it may be as much for each of the frames that passed. What is less is not
+    known to be right, since it may have jumped there and back; nor is anything where it was free to in between.
+    """
+    step, track = position.step_length(), position.track
+    clock_index, length = track.clock_index, step.parts[0]
+    skipped = np.hstack((False, np.diff(clock_index) > 1))[: track.size] & step.usable & (length > at_most)
+    indices = np.flatnonzero(skipped | (position.usable & ~track.first_of_lifetime & ~step.usable))
+    if not len(indices):
+        return step, np.broadcast_to(np.float64(at_most), track.size)
+    before = last_known_indices(position)[indices]
+    indices, before = indices[before != NOBODY], before[before != NOBODY]
+    passed = np.arange(track.session.clock.size)
+    gaps = track.session.gaps
+    for gap, hidden in zip(gaps.tolist(), np.diff(track.session.clock.frames)[gaps - 1].tolist(), strict=True):
+        passed[gap:] += hidden - 1
+    limit, length = np.full(track.size, at_most), np.array(length)
+    limit[indices] *= passed[clock_index[indices]] - passed[clock_index[before]]
+    length[indices] = np.sqrt(sum((part[indices] - part[before]) ** 2 for part in position.parts))
+    free = np.zeros(len(indices), np.bool_)
+    if exempt is not None:
+        moments, torn = np.cumsum(exempt), np.searchsorted(gaps, clock_index, side="right")
+        free = (moments[indices] > moments[before]) | (torn[indices] > torn[before])
+    valid = step.usable.copy()
+    valid[indices] = ~(length[indices] <= limit[indices]) & ~free
+    return replace(step, parts=(length,), valid=valid), limit
 
 
 def _beside(

@@ -14,16 +14,15 @@ from breadcrumb.algebra.along import (
     marked,
     smoothed_second_rate,
     stretches,
+    told_at,
 )
 from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.checks.dealing import Causes, Steps, no_other_change
 from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
-from breadcrumb.checks.exclusively import exclusively
-from breadcrumb.checks.kinds import Amount, AmountGiven, Moving
+from breadcrumb.checks.kinds import Moving
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints
@@ -51,7 +50,7 @@ def keeps_speed(
 
     Args:
         objects: objects with a `position`, or a position signal; the speed is the mean one over each step.
-        speed: the speed, in units of the position per second; None for each lifetime's first one.
+        speed: the speed, in units of the position per second; None for the first one that is judged in each lifetime.
         tol: how far off is still allowed, in the unit of the speed.
         rel_tol: what may be added to that, as a share of the speed.
         velocity: a recorded velocity to judge instead.
@@ -91,8 +90,8 @@ def keeps_velocity(
 
     Args:
         objects: objects with a `position`, or a position signal; the velocity is the mean one over each step.
-        expected: the velocity, a vector or a signal; None for the one that each lifetime has first, and again after
-            each of the moments.
+        expected: the velocity, a vector or a signal; None for the first one that is judged in each lifetime, and
+            again after each of the moments.
         velocity: a recorded velocity to judge instead.
         except_at: moments at which the velocity of their subject may change; the step that ends there is not judged.
         tol: how far off is still allowed, in the unit of the velocity.
@@ -115,6 +114,7 @@ def keeps_velocity(
         if velocity is None:
             moving = moving.take(np.flatnonzero(~marked(moving.track, except_at, excuses=True)))
         stretch = latest(moving.track, except_at, excuses=True)
+        stretch = stretch + _passed(moving) * (except_at.count + 1)  # in a gap there may have been another one
     due = first_of_group(moving, stretches(moving.track, stretch)) if expected is None else expected
     scope = Scope(reach=0 if velocity is not None else 1)
     position = position_of(objects) if isinstance(objects, Objects) or velocity is None else None
@@ -268,7 +268,7 @@ def moves(
         except_during: judge only outside these spans.
 
     Returns:
-        A verdict on every sample with enough time behind it, in the same lifetime. Untested if there is none. Its
+        A verdict on every sample with enough time after it, in the same lifetime. Untested if there is none. Its
         margin is the shortest path in that time less the one that is asked for.
 
     Example:
@@ -279,12 +279,14 @@ def moves(
     """
     position = Scope(during, except_during).of(position_of(objects))
     step = (position - position.previous()).norm()
-    path = np.cumsum(np.where(step.usable, step.parts[0], 0.0))
+    no_number = np.cumsum(step.usable & ~np.isfinite(step.parts[0]))
+    path = np.cumsum(np.where(step.usable & np.isfinite(step.parts[0]), step.parts[0], 0.0))
     track = position.track
     ends = indices_later(position, duration(within, "within"))
     there = ends != NOBODY
     safe = np.where(there, ends, 0)
     gone = np.where(there, path[safe] - path, 0.0) if track.size else path
+    gone[no_number[safe] > no_number] = np.nan
     unknown = np.cumsum(~step.usable)
     unbroken = there & (unknown[safe] == unknown) if track.size else there
     if during is not None or except_during is not None:
@@ -293,6 +295,7 @@ def moves(
     travelled = replace(
         position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None
     )
+    travelled = travelled.take(np.flatnonzero(there))
     place = position if len(position.parts) > 1 else None
     return judge_between(travelled, at_least, None, position=place)
 
@@ -331,57 +334,12 @@ def undisturbed(
     at = of_these(at, moving)
     before = moving.before(at, frames(1))
     after = moving.after(at, frames(1)) if velocity is None else moving.at(at)
-    return judge_near(after, before, tol=tol)
+    return judge_near(told_at(after, at), told_at(before, at), tol=tol)
 
 
-@check("{signal:title} steps by {amount:signed} at {at}[ within {limits}][only?, and at no other time]")
-def steps_by(
-    signal: Amount,
-    amount: AmountGiven,
-    *,
-    at: Moments,
-    limits: tuple[float, float] | None = None,
-    only: bool = True,
-    tol: float = 0.0,
-    **common: Unpack[Common],
-) -> Verdict:
-    """Assert that a number moves by whole steps at moments, the last one shortened at a limit, and at no other time.
-
-    A step is that from the last sample before the moment's frame to the one on that frame; where there is none, to the
-    one after. The steps of several moments of one object on one frame add up.
-
-    Args:
-        signal: the number, such as `boom.position.y`.
-        amount: the step, positive or negative; a number, or a value for each moment.
-        at: the moments; their subject is the object that steps, or they are nobody's it has.
-        limits: the lowest and the highest value.
-        only: whether any other change is a breach.
-        tol: how far off is still allowed, in the unit of the value.
-
-    Returns:
-        A verdict on every moment. Untested if there is none; undecided where the samples around it were not recorded.
-        Its margin is `tol` less the largest deviation.
-
-    Example:
-        >>> from breadcrumb.testing import small_trace
-        >>> trace = small_trace()
-        >>> steps_by(trace.one("skiff").position.x, 1.0, at=trace.events("bell.rung"), only=False).outcome
-        'held'
-    """
-    causes = Causes.of(signal, at)
-    total, steps = causes.total(amount), Steps.of(signal, tol)
-    on_time = causes.picked(steps.before, causes.index)
-    asked = _limited(on_time + total, limits).parts[0] - on_time.parts[0]
-    dealt = causes.dealt(steps, np.abs(asked) > tol)
-    due = _limited(causes.picked(steps.before, dealt.sample) + total, limits)
-    each = judge_near(causes.picked(signal, dealt.sample), due, tol=tol, undecided=causes.lost).with_sentence(
-        "each step"
-    )
-    return exclusively(each, no_other_change(signal, dealt.exempt, tol), "no other change") if only else each
-
-
-def _limited(value: Signal, limits: tuple[float, float] | None) -> Signal:
-    return value if limits is None else replace(value, parts=(np.clip(value.parts[0], *limits),))
+def _passed(signal: Signal) -> Ints:
+    """Return how many gaps lie before each sample."""
+    return np.searchsorted(signal.track.session.gaps, signal.track.clock_index, side="right")
 
 
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:

@@ -5,6 +5,7 @@ from typing import Unpack
 
 import numpy as np
 
+from breadcrumb.algebra.along import told_at
 from breadcrumb.algebra.angles import full_turn
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
@@ -46,8 +47,8 @@ def heads_toward(
         tol: the largest allowed angle between the two directions, in the session's unit of angles, else in degrees.
 
     Returns:
-        A verdict on every moment at which the object moves. Untested if there is none; undecided where the step behind
-        it was not recorded. Its margin is `tol` less the largest angle.
+        A verdict on every moment at which the object moves. Untested if there is none; undecided where it does not
+        move, or the step behind it was not recorded. Its margin is `tol` less the largest angle.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -58,13 +59,13 @@ def heads_toward(
     position = position_of(objects)
     at = of_these(at, position)
     moving = position.rate().after(at, frames(1)) if velocity is None else velocity.at(at)
-    place = position_of(target) if isinstance(target, Objects | Signal) else np.asarray(target, np.float64)
+    place = position_of(target) if isinstance(target, Objects | Signal) else tuple(target)
     place = place.when(at) if isinstance(place, Signal) else place
     here = position.at(at)
     if (len(place.parts) if isinstance(place, Signal) else len(place)) == 2:
         here, moving = here.plan, moving.plan
     wanted = (here - place) * (1.0 if away else -1.0)
-    off = _angle_between(moving, wanted)
+    off = _angle_between(told_at(moving, at), wanted)
     return judge_off(off, tol, position=position)
 
 
@@ -157,9 +158,9 @@ def _angle_between(first: Signal, second: Signal) -> Signal:
     unit = first.track.session.angles.get("unit", "deg")
     along = first.dot(second)
     lengths = first.norm() * second.norm()
-    size = np.where(lengths.parts[0] > 0, lengths.parts[0], 1.0)
+    size = np.where(lengths.parts[0] != 0, lengths.parts[0], 1.0)
     cosine = np.clip(along.parts[0] / size, -1.0, 1.0)
-    valid = along.usable & lengths.usable & (lengths.parts[0] > 0)
+    valid = along.usable & lengths.usable & (lengths.parts[0] != 0)
     full = FULL_TURNS.get(unit, FULL_TURNS["deg"])
     turn = np.arccos(cosine) / (2 * np.pi) * full
     # near a straight line, the cosine's rounding is the square of the angle's

@@ -170,8 +170,8 @@ def silent_once_gone(objects: Objects, **common: Unpack[Common]) -> Verdict:
         objects: the objects; each id is silent from the frame after it left until it appears again.
 
     Returns:
-        A verdict on every lifetime that ended, broken by each event of one that was gone. Untested if none ended. It is
-        exact, so it has no margin.
+        A verdict on every lifetime that ended, broken by the first event of one that was gone. Untested if none ended.
+        It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -180,35 +180,31 @@ def silent_once_gone(objects: Objects, **common: Unpack[Common]) -> Verdict:
         >>> silent_once_gone(trace.all("barrel")).first.frame
         2
     """
-    leaves = objects.leaves
-    session = leaves.session
+    session = objects.appears.session
     events, lifetimes = session.events, session.lifetimes
     begin = np.where(lifetimes.first == NOBODY, lifetimes.appear, lifetimes.first)
-    names = lifetimes.name[objects.lifetimes.lifetime] if lifetimes.size else lifetimes.name
+    names = lifetimes.name[objects.lifetimes.lifetime]
     mine = np.flatnonzero(np.isin(lifetimes.name, names))
     begins = Index.of(session, lifetimes.name[mine], begin[mine])
-    wrong, said = [], []
+    found = np.full(lifetimes.size, events.clock_index.size)  # the first event of each that was gone
     for who in (events.by, events.on):
-        found = begins.last_until(who, events.clock_index)
-        lifetime = np.append(mine, NOBODY)[found]
+        lifetime = np.append(mine, NOBODY)[begins.last_until(who, events.clock_index)]
         leave = np.append(lifetimes.leave, NOBODY)[lifetime]
-        gone = (lifetime != NOBODY) & (leave != NOBODY) & (events.clock_index > leave)
-        wrong.append(np.flatnonzero(gone))
-        said.append(lifetime[gone])
-    indices, of_lifetime = np.concatenate(wrong), np.concatenate(said)
-    when = lifetimes.leave[of_lifetime] if len(of_lifetime) else of_lifetime
+        gone = np.flatnonzero((lifetime != NOBODY) & (leave != NOBODY) & (events.clock_index > leave))
+        np.minimum.at(found, lifetime[gone], gone)
+    ended = mine[lifetimes.leave[mine] != NOBODY]
+    wrong = found[ended] < events.clock_index.size
+    when = lifetimes.leave[ended].copy()
+    when[wrong] = events.clock_index[found[ended[wrong]]]
 
     def phrase(index: int) -> Phrase:
-        name = events.kinds[events.kind[indices[index]]]
-        frame = session.clock.frames[when[index]]
+        name = events.kinds[events.kind[found[ended[index]]]]
+        frame = session.clock.frames[lifetimes.leave[ended[index]]]
         return Phrase(name, "no event", f"{name} although it left on frame {frame}")
 
     evaluation = Evaluation(
-        session, np.hstack((events.clock_index[indices], leaves.clock_index)),
-        np.hstack((of_lifetime, leaves.lifetime)),
-        np.hstack((lifetimes.name[of_lifetime] if len(of_lifetime) else of_lifetime, leaves.subject)),
-        np.hstack((np.full(len(indices), -1.0), np.zeros(leaves.count))), phrase, of="lifetimes", exact=True,
-        unseen=leaves.unseen, plot=PlotSource(lifetimes=objects.lifetimes),
+        session, when, ended, lifetimes.name[ended], np.where(wrong, -1.0, 0.0), phrase, of="lifetimes", exact=True,
+        unseen=objects.appears.unseen, plot=PlotSource(lifetimes=objects.lifetimes),
     )  # fmt: skip
     return evaluation.verdict()
 
@@ -224,7 +220,7 @@ def dies_with(objects: Objects, owner: Objects, *, within: Duration | None = Non
 
     Returns:
         A verdict on every part that was there when its owner left. Untested if there is none; undecided is one that may
-        go after the trace's end. Its margin is the smallest time that was left.
+        go after the trace's end, or in a gap. Its margin is the smallest time that was left.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -256,8 +252,8 @@ def outlives(
 
     Returns:
         A verdict on every part that was there on the frame before its owner left. Untested if there is none; undecided
-        is one that may go after the trace's end. Its margin is the smallest time to a limit, and none for an exact
-        duration.
+        is one that may go after the trace's end, or in a gap. Its margin is the smallest time to a limit, and none for
+        an exact duration.
 
     Example:
         >>> from breadcrumb import frames
@@ -281,12 +277,13 @@ def _outlasts(parts: Objects, owner: Objects, due: Window) -> Verdict:
     )
     lifetime, left = lifetime[there], left[there]
     first, last = due.clock_indices(clock, left)
-    gone = lifetimes.leave[lifetime]
-    decided = (gone != NOBODY) | (last < clock.size - 1)
+    gone = session.seen_to_leave[lifetime]
+    too_long = np.where(lifetimes.leave[lifetime] == NOBODY, clock.size, lifetimes.leave[lifetime]) > last
+    decided = (gone != NOBODY) | too_long
     end = np.where(gone == NOBODY, clock.size - 1, gone)
     unit = due.latest.unit
     took = elapsed(clock, left, end, unit)
-    in_time = (gone != NOBODY) & (end >= first) & (end <= last)
+    in_time = (gone != NOBODY) & (end >= first) & ~too_long
     spare = np.minimum(due.latest.value - took, took - due.earliest.value if due.earliest.value else np.inf)
     margin = np.where(in_time, np.maximum(spare, 0.0), -np.maximum(np.abs(spare), 1e-6))
     kept = np.flatnonzero(decided)

@@ -1,4 +1,4 @@
-"""Checks of what appears, how long it lifetimes, and when it is gone."""
+"""Checks of what appears, and how long it lasts."""
 
 from dataclasses import replace
 from typing import Unpack
@@ -6,13 +6,14 @@ from typing import Unpack
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, Within, elapsed, length_window, window
+from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.triggers import leads_to
 from breadcrumb.checks.triggers.labels import paired
-from breadcrumb.model.session import NOBODY
+from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
@@ -46,8 +47,8 @@ def one_for_each(
 
     Returns:
         A verdict on every cause and every new lifetime. Untested if there was no cause and no new lifetime. Lifetimes
-        that were there when recording began are not judged, and causes on its first frame, which may have made them,
-        are undecided. Its margin is that of `leads_to`.
+        that were there when recording began or behind a gap are not judged, and causes on such a frame, which may have
+        made them, are undecided; so is a lifetime whose cause may have come before. Its margin is that of `leads_to`.
 
     Example:
         >>> from breadcrumb import frames
@@ -58,8 +59,8 @@ def one_for_each(
         >>> one_for_each(trace.events("barrel.ordered"), trace.all("barrel"), within=frames(0)).outcome
         'held'
     """
-    judged = cause.pick(np.flatnonzero(cause.clock_index > 0)) if _were_there_before(objects) else cause
-    appears = replace(objects.appears, is_shared=False)  # each cause makes one of its own
+    judged = cause.pick(np.flatnonzero(~np.isin(cause.clock_index, _there_already(objects))))
+    appears = replace(objects.appears, is_shared=False, from_steps=False)  # each cause makes one of its own
     made = leads_to(judged, appears, within=within, match=match, time_tol=time_tol)
     made = replace(made, undecided=made.undecided + cause.count - judged.count)
     if not only:
@@ -85,7 +86,8 @@ def lasts(
 
     Returns:
         A verdict on every lifetime. Untested if none was seen whole. Undecided are lifetimes that were there when
-        recording began or are there at its end, unless they are too long already. Its margin is the smallest time to a
+        recording began or are there at its end, or at a gap, unless they are too long already. What is too long is
+        dated on the last frame by which it had to be gone. Its margin is the smallest time to a
         limit, in frames or seconds, and none for an exact duration.
 
     Example:
@@ -98,64 +100,68 @@ def lasts(
         lived 1 frame too short
     """
     due = length_window(duration, "lasts", time_tol)
-    appears = objects.appears
-    session, clock = appears.session, appears.session.clock
-    lifetime = appears.lifetime
-    leave = session.lifetimes.leave[lifetime] if len(lifetime) else lifetime
+    spans = objects.lifetimes
+    session, clock = spans.session, spans.session.clock
+    lifetime = spans.lifetime
+    appear, leave, gone_on = (
+        one[lifetime] for one in (session.seen_to_appear, session.seen_to_leave, session.lifetimes.leave)
+    )
+    begin = np.where(appear == NOBODY, spans.first, appear)
+    first, last = due.clock_indices(clock, begin)
     gone = leave != NOBODY
-    first, last = due.clock_indices(clock, appears.clock_index)
-    end = np.where(gone, leave, clock.size - 1)
-    decided = gone | (last < clock.size - 1)
+    end = np.where(gone, leave, np.minimum(spans.last + 1, clock.size - 1))
+    too_long = np.where(gone_on == NOBODY, clock.size, gone_on) > last
+    in_gap = (gone_on != NOBODY) & ~gone  # then it was too long only if it was still there at the end of its time
+    too_long &= ~in_gap | (elapsed(clock, begin, spans.last, due.latest.unit) >= due.longest - SAME_TIME)
+    kept = np.flatnonzero(too_long | (gone & (appear != NOBODY)))
     unit = due.latest.unit
-    took = elapsed(clock, appears.clock_index, end, unit)
-    in_time = (end >= first) & (end <= last) & gone
+    took = elapsed(clock, begin, end, unit)
+    in_time = (end >= first) & ~too_long
     spare = np.minimum(due.latest.value - took, took - due.earliest.value)
-    off = np.where(end < first, took - due.earliest.value, due.latest.value - took)
+    off = np.where(too_long, due.latest.value - took, took - due.earliest.value)
     margin = np.where(in_time, np.maximum(spare, 0.0), np.minimum(off, -SAME_TIME))
-    when = np.where(end < first, end, np.minimum(last, clock.size - 1))
-    kept = np.flatnonzero(decided)
+    when = np.where(too_long, np.minimum(np.maximum(last, begin), clock.size - 1), end)
 
     def phrase(index: int) -> Phrase:
         at = kept[index]
         lived = amount(float(took[at]), unit) + ("" if gone[at] else " so far")
-        early = due.earliest.value - float(took[at])
-        off, way = (early, "short") if early > 0 else (float(took[at]) - due.latest.value, "long")
-        return Phrase(lived, str(due), f"lived {amount(off, unit)} too {way}")
+        by, way = (-float(off[at]), "long") if too_long[at] else (due.earliest.value - float(took[at]), "short")
+        return Phrase(lived, str(due), f"lived {amount(by, unit)} too {way}")
 
-    undecided = len(lifetime) - len(kept) + _were_there_before(objects)
     evaluation = Evaluation(
-        session, when[kept], lifetime[kept], appears.subject[kept], margin[kept], phrase, of="lifetimes", unit=unit,
-        exact=due.exact, allowed=due.latest.value - due.earliest.value or None, undecided=undecided,
-        unseen=appears.unseen, plot=PlotSource(position=_position(objects), lifetimes=objects.lifetimes),
+        session, when[kept], lifetime[kept], spans.participants.subject[kept], margin[kept], phrase, of="lifetimes",
+        unit=unit, exact=due.exact, allowed=due.latest.value - due.earliest.value or None,
+        undecided=spans.count - len(kept), unseen=objects.appears.unseen, plot=PlotSource(position=_position(objects),
+        lifetimes=objects.lifetimes),
     )  # fmt: skip
     return evaluation.verdict()
 
 
 def _caused(objects: Objects, cause: Moments, due: Window, match: str) -> Verdict:
-    """Return the verdict that no lifetime begins without an open cause of its own, each cause taken once, in order."""
+    """Return the verdict that no lifetime begins outside the windows of all causes; in one, `leads_to` counts them."""
+    session = objects.appears.session
     appears, cause, of_appears, of_cause, _ = paired(match, objects.appears, cause)
-    clock = appears.session.clock
-    first, last = due.clock_indices(clock, cause.clock_index)
-    taken = np.zeros(cause.count, np.bool_)
-    margin = np.zeros(appears.count)
-    for index, clock_index in enumerate(appears.clock_index.tolist()):
-        open_now = ~taken & (first <= clock_index) & (clock_index <= last) & (of_cause == of_appears[index])
-        if open_now.any():
-            taken[np.argmax(open_now)] = True
-        else:
-            margin[index] = -1.0
+    first, last = due.clock_indices(session.clock, cause.clock_index)
+    begun = Index.of(session, of_cause, first).place(of_appears, appears.clock_index, "right")
+    over = Index.of(session, of_cause, last + 1).place(of_appears, appears.clock_index, "right")
+    caused = begun > over
+    unknown = due.hidden_before(session, appears.clock_index, np.full(appears.count, NOBODY))
+    kept = np.flatnonzero(caused | ~unknown)
+    judged = appears.pick(kept)
     evaluation = Evaluation(
-        appears.session, appears.clock_index, appears.lifetime, appears.subject, margin,
+        session, judged.clock_index, judged.lifetime, judged.subject, np.where(caused[kept], 0.0, -1.0),
         lambda index: Phrase("a new lifetime", f"one for each {cause.label}", f"appears without {cause.label}"),
-        of="lifetimes", exact=True, unseen=appears.unseen, plot=PlotSource(lifetimes=objects.lifetimes),
+        of="lifetimes", exact=True, undecided=appears.count - len(kept), unseen=appears.unseen,
+        plot=PlotSource(lifetimes=objects.lifetimes),
     )  # fmt: skip
     return evaluation.verdict()
 
 
-def _were_there_before(objects: Objects) -> int:
-    """Return how many lifetimes were there when recording began."""
+def _there_already(objects: Objects) -> Ints:
+    """Return the clock indices on which lifetimes were there that were not seen to appear."""
     spans = objects.lifetimes
-    return int((spans.session.lifetimes.appear[spans.lifetime] == NOBODY).sum())
+    there: Ints = spans.first[spans.session.seen_to_appear[spans.lifetime] == NOBODY]
+    return there
 
 
 def _position(objects: Objects) -> Signal | None:

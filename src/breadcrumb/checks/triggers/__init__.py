@@ -1,7 +1,7 @@
 """Checks of what follows from what, how often, and when."""
 
+from breadcrumb.checks.triggers.affecting import affects_only
 from breadcrumb.checks.triggers.events import (
-    affects_only,
     carries_data,
     happens_in_order,
     happens_once,

@@ -49,6 +49,8 @@ class _Dealt(NamedTuple):
     """How many effects each cause has."""
     keys: Ints
     """Those of the effects, and two beyond any."""
+    decided: Bools
+    """Which causes' windows were recorded in full."""
 
     @classmethod
     def of(cls, cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> "_Dealt | None":
@@ -72,19 +74,14 @@ class _Dealt(NamedTuple):
         if (keys[begin + 1] <= until).any():
             end = np.searchsorted(effects.key, until, side="right")
             count = np.maximum(end - begin, 0)
-        return cls(causes, effects, first, last, at_cause, begin, count, keys)
+        decided = ~hidden_of(cause, effect, due)[causes.order]
+        return cls(causes, effects, first, last, at_cause, begin, count, keys, decided)
 
     @property
     def early(self) -> Bools:
         """Which causes have an effect before their window, and none in it."""
         early: Bools = (self.at_cause < self.begin) & (self.effects == 0)
         return early
-
-    @property
-    def decided(self) -> Bools:
-        """Which causes' windows lie within the trace, and in no gap of it; what came too early is decided anyway."""
-        within: Bools = (self.last < self.cause.moments.session.clock.size) & (self.last >= self.first)
-        return self.early | within
 
     def clock_indices_at(self, effect: Ints, cause: Ints | slice = slice(None)) -> Ints:
         """Return the clock index of each cause's effect; beyond the clock if none has the same label."""
@@ -98,6 +95,21 @@ class _Dealt(NamedTuple):
         return np.where(
             self.keys[first] < following, self.clock_indices_at(first, lost), self.cause.moments.session.clock.size
         )
+
+
+def hidden_of(cause: Moments, effect: Moments, due: Window) -> Bools:
+    """Return of which causes' windows a part was not recorded.
+
+    Where seeing an effect takes the frame before, it may have come unseen on the first frame, or on one behind a gap;
+    a cause that was seen so behind a gap may have come earlier.
+    """
+    session, clock_index = cause.session, cause.clock_index
+    hidden = due.hidden(session, clock_index)
+    if cause.from_steps:
+        hidden |= np.isin(clock_index, session.gaps)
+    if effect.from_steps and not due.earliest.value:
+        hidden |= np.isin(clock_index, session.gaps) | (clock_index == 0)
+    return np.asarray(hidden)
 
 
 def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> Evaluation | None:
@@ -148,9 +160,10 @@ def _joined(first: NDArray[Any], second: NDArray[Any]) -> NDArray[Any]:
 def _spare(clock: Clock, clock_index: Ints, came: Ints, due: Window) -> Floats:
     """Return how long after each effect, and before it, it would have been too late or too early."""
     took = elapsed(clock, clock_index, came, due.latest.unit)
-    more = due.tol.value if due.tol is not None and due.tol.unit == due.latest.unit else 0.0
-    spare = due.latest.value + more - took
-    return np.minimum(spare, took - due.earliest.value + more) if due.earliest.value else spare
+    spare = due.longest - took
+    return (
+        np.minimum(spare, took - due.earliest.value + (due.longest - due.latest.value)) if due.earliest.value else spare
+    )
 
 
 def _lack(dealt: _Dealt, lost: Ints, due: Window) -> Floats:

@@ -5,21 +5,18 @@ from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import last_known
 from breadcrumb.algebra.durations import SAME_TIME, Duration, Within, elapsed, window
 from breadcrumb.algebra.indexing import Index
-from breadcrumb.algebra.matching import matches, owner_of
+from breadcrumb.algebra.matching import owner_of
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.declaration import Common, check, without_unit
-from breadcrumb.checks.scoping import frames_asked_about, in_scope
+from breadcrumb.checks.scoping import frames_watched, in_scope
 from breadcrumb.checks.triggers.labels import paired
 from breadcrumb.checks.triggers.pairing import leads_to
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Ints
+from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import judge_flag, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -56,7 +53,7 @@ def only_after(
 
     Returns:
         A verdict on every effect. Untested if there was none; undecided where the cause may have come before the trace
-        began. Its margin is the smallest time to the end of the window, and none for an exact timing.
+        began, or in a gap. Its margin is the smallest time to the end of the window, and none for an exact timing.
 
     Example:
         >>> from breadcrumb import frames
@@ -76,8 +73,10 @@ def only_after(
     unit = due.latest.unit
     since = np.where(latest == NOBODY, 0, np.hstack((cause.clock_index, 0))[latest])
     took = elapsed(clock, since, effect.clock_index, unit)
-    from_start = elapsed(clock, np.zeros(effect.count, np.int64), effect.clock_index, unit)
-    open_start = ~caused & (from_start <= due.latest.value) & (effect.clock_index >= 0) & (latest == NOBODY)
+    hidden = due.hidden_before(effect.session, effect.clock_index, _begins(effect))
+    if cause.from_steps and not due.earliest.value:
+        hidden |= (effect.clock_index == 0) | np.isin(effect.clock_index, effect.session.gaps)
+    open_start = ~caused & hidden
     kept = np.flatnonzero(~open_start)
     spare = np.maximum(due.latest.value - took, 0.0)
     over = np.where(latest == NOBODY, due.latest.value, np.abs(took - due.latest.value))
@@ -109,7 +108,8 @@ def pairs_up(begins: Moments, ends: Moments, *, match: str = "pair", **common: U
 
     Returns:
         A verdict on every entry and exit. Untested if there was none; undecided are an entry without an exit until the
-        trace ends, and an exit that is the first thing that is known of its pair. It is exact, so it has no margin.
+        trace ends, an exit that is the first thing that is known of its pair, and two of one sort with a gap between
+        them. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -126,10 +126,12 @@ def pairs_up(begins: Moments, ends: Moments, *, match: str = "pair", **common: U
     enter = np.hstack((np.ones(begins.count, np.bool_), np.zeros(ends.count, np.bool_)))
     order = np.lexsort((~enter, index, clock_index, label))
     label, enter = label[order], enter[order]
+    passed = np.searchsorted(begins.session.gaps, clock_index[order], side="right")
+    torn = np.hstack((False, passed[1:] > passed[:-1]))[: len(label)]
     fresh = np.hstack((True, np.diff(label) != 0))[: len(label)]
     final = np.hstack((np.diff(label) != 0, True))[: len(label)]
     twice = np.hstack((False, enter[1:] == enter[:-1]))[: len(label)] & ~fresh
-    undecided = (fresh & ~enter) | (final & enter & ~twice)
+    undecided = (fresh & ~enter) | (final & enter & ~twice) | (twice & torn)
     kept = np.flatnonzero(~undecided)
     at = order[kept]
 
@@ -207,7 +209,8 @@ def never_happens(
     """
     session = moments.session
     kept = in_scope(moments, during, except_during)
-    clock_indices = frames_asked_about(session, during, except_during)
+    kept = kept.pick(np.unique(kept.clock_index, return_index=True)[1])  # several on one frame are one breach of it
+    clock_indices = frames_watched(session, during, except_during)
     quiet = np.setdiff1d(clock_indices, kept.clock_index) if moments.is_known else clock_indices[:0]
     nobody = np.full(len(quiet), NOBODY)
     evaluation = Evaluation(
@@ -229,8 +232,8 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
 
     Returns:
         A verdict on the session or on every lifetime. Untested if there is no lifetime, or on a name that was neither
-        seen nor declared; undecided is a lifetime that goes on at the end of the trace, or began before it, if it had
-        none. It is exact, so it has no margin.
+        seen nor declared; undecided is a lifetime that goes on at the end of the trace, began before it or has a gap,
+        if it had none. One without any is dated at its end. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -239,27 +242,28 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
         'held'
     """
     session = moments.session
-    if moments.unseen:
+    if not moments.is_known:
         return Verdict(UNNAMED, Outcome.UNTESTED, session.label, of="lifetimes", why_untested=moments.unseen)
-    lifetimes = session.lifetimes
-    lifetime = np.sort(each.lifetimes.lifetime) if each is not None else np.full(1, NOBODY)
+    lifetimes, size = session.lifetimes, session.clock.size
+    lifetime = np.sort(each.lifetimes.lifetime) if each is not None else np.full(min(size, 1), NOBODY)
     nobody = np.full(moments.count, NOBODY)
     of_lifetime = nobody if each is None else owner_of(moments.participants, each.lifetimes.participants)
     order = np.argsort(of_lifetime, kind="stable")
     of_lifetime = of_lifetime[order]
     begin, end = np.searchsorted(of_lifetime, lifetime), np.searchsorted(of_lifetime, lifetime, side="right")
     count = end - begin
-    cut = (
-        (lifetimes.leave[lifetime] == NOBODY) | (lifetimes.appear[lifetime] == NOBODY)
-        if each is not None
-        else count < 0
-    )
-    undecided = cut & (count == 0)
-    kept = np.flatnonzero(~undecided)
+    since, until = np.zeros(len(lifetime), np.int64), np.full(len(lifetime), size - 1)
+    cut = np.zeros(len(lifetime), np.bool_)
+    if each is not None:
+        since, leave = session.seen_to_appear[lifetime], session.seen_to_leave[lifetime]
+        cut = (leave == NOBODY) | (since == NOBODY)
+        until = np.where(leave == NOBODY, size - 1, leave)
+    torn = np.searchsorted(session.gaps, since, "right") < np.searchsorted(session.gaps, until, "right")
+    kept = np.flatnonzero((count > 0) | ~(cut | torn))
     second = np.minimum(begin + 1, end - 1)[kept]  # where it went wrong, or the only one
-    clock_indices = np.hstack((moments.clock_index[order], session.clock.size - 1))
-    clock_index = clock_indices[np.where(count[kept] > 0, second, len(clock_indices) - 1)]
-    name = lifetimes.name[lifetime[kept]] if each is not None else np.full(1, NOBODY)
+    happened = np.append(moments.clock_index[order], NOBODY)
+    clock_index = np.where(count[kept] > 0, happened[second], until[kept])
+    name = lifetimes.name[lifetime[kept]] if each is not None else np.full(len(kept), NOBODY)
 
     def phrase(index: int) -> Phrase:
         found = int(count[kept[index]])
@@ -267,8 +271,8 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
 
     evaluation = Evaluation(
         session, clock_index, lifetime[kept], name, np.where(count[kept] == 1, 0.0, -1.0), phrase,
-        of="lifetimes" if each is not None else "sessions", exact=True, undecided=int(undecided.sum()),
-        unseen=moments.unseen, plot=PlotSource(),
+        of="lifetimes" if each is not None else "sessions", exact=True, undecided=len(lifetime) - len(kept),
+        plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
 
@@ -319,68 +323,6 @@ def carries_data(moments: Moments, key: str, value: Any, *, tol: float = 0.0, **
     return evaluation.verdict()
 
 
-@check("{moments} affects {signal} of its own subject only")
-def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> Verdict:
-    """Assert that at moments only their own subject changes, and nobody else of the group.
-
-    A change counts if it comes on the frame of a moment or on the one behind it, and it is not that of a moment of its
-    own.
-
-    Args:
-        moments: the moments; their subject is who may change.
-        signal: the value of all objects of the group that must not.
-
-    Returns:
-        A verdict on every moment, broken by each change of another one. Untested if there is none; undecided on the
-        last frame, and where a value of another one is missing. It is exact, so it has no margin.
-
-    Example:
-        >>> from breadcrumb.testing import make_trace
-        >>> states = [{name: {"warmth": warm} for name in ("heron", "tern")} for warm in (36.0, 37.0)]
-        >>> trace = make_trace(states, kinds={"heron": "skiff", "tern": "skiff"}, events=[(1, "blanket.used", "heron")])
-        >>> affects_only(trace.events("blanket.used"), trace.all("skiff").warmth).first.object
-        'tern'
-    """
-    before = last_known(signal)
-    track = signal.track
-    changed = before.usable & signal.usable
-    changed &= ~same_values(signal, before)
-    near = np.isin(track.clock_index, moments.clock_index) | np.isin(track.clock_index - 1, moments.clock_index)
-    own = _own(track, moments)
-    wrong = np.flatnonzero(changed & near & ~own)
-    values, former = signal.take(wrong).values, before.take(wrong).values
-    lost = np.append(track.clock_index[~signal.usable & ~own], moments.session.clock.size)
-    told = moments.pick(np.flatnonzero(~np.isin(moments.clock_index, lost) & ~np.isin(moments.clock_index + 1, lost)))
-    evaluation = Evaluation(
-        moments.session, np.hstack((track.clock_index[wrong], told.clock_index)),
-        np.hstack((track.lifetime[wrong], told.lifetime)),
-        np.hstack((track.name[wrong], told.subject)), np.hstack((np.full(len(wrong), -1.0), np.zeros(told.count))),
-        lambda index: Phrase(f"{former[index]} to {values[index]}", "no change", f"{signal.name} changes too"),
-        of="moments", exact=True, undecided=moments.count - told.count, unseen=moments.unseen,
-        plot=PlotSource(signal if not signal.texts else None),
-    )  # fmt: skip
-    return evaluation.verdict()
-
-
-def _own(track: Track, moments: Moments) -> Bools:
-    """Return which samples are those of a moment's own subject, on its frame or on the one behind.
-
-    Raises:
-        Misuse: the moments are of nobody.
-    """
-    kinds = {kind for origin in moments.participants.origins for kind in origin.kinds}
-    if moments.count and not kinds:
-        raise Misuse(f"affects_only: expected moments of objects, and {moments.label} are of nobody; name a subject")
-    own = np.zeros(track.size, np.bool_)
-    for match in matches(track, moments.participants) if kinds & set(track.kinds) else ():
-        if not match.by_time:
-            clock_index = moments.clock_index[match.right_rows]
-            for later in (0, 1):
-                indices = track.find(match.right, clock_index + later)
-                own[indices[indices != NOBODY]] = True
-    return own
-
-
 def _count_before(label: Ints, clock_index: Ints, order: Ints, of_effect: Ints, effect: Moments) -> Ints:
     """Return how many instants of its label each effect has before it, on its clock index or on earlier ones."""
     size = int(max(clock_index.max(initial=0), effect.clock_index.max(initial=0))) + 2
@@ -390,6 +332,11 @@ def _count_before(label: Ints, clock_index: Ints, order: Ints, of_effect: Ints, 
     wanted = (of_effect * size + effect.clock_index) * high + own
     floor = np.searchsorted(keys, of_effect * size * high)
     return np.asarray(np.maximum(np.searchsorted(keys, wanted, side="right") - floor, 0))
+
+
+def _begins(effect: Moments) -> Ints:
+    """Return the clock index on which the lifetime of each was seen to appear, or NOBODY."""
+    return np.hstack((effect.session.seen_to_appear, NOBODY))[effect.lifetime]
 
 
 def _latest(of_cause: Ints, cause: Moments, of_effect: Ints, effect: Moments) -> Ints:

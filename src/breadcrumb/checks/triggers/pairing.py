@@ -13,12 +13,13 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.scoping import asked_about
-from breadcrumb.checks.triggers.apart import judge_apart, once_too_often, too_early, too_late
+from breadcrumb.checks.triggers.apart import hidden_of, judge_apart, once_too_often, too_early, too_late
 from breadcrumb.checks.triggers.labels import Paired, excused, paired
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import amount
 
 
 @check(
@@ -41,9 +42,10 @@ def leads_to(
 ) -> Verdict:
     """Assert that each cause is followed by so many effects in time.
 
-    An effect goes to the oldest cause of its subject that is still open; an appearance or a leaving goes to all causes
-    of that frame, since an object can appear or leave but once. One that comes in the window of a cause that
-    has had enough, or that was cancelled, is a breach; one that belongs to no cause is not judged here.
+    An effect goes to the oldest cause of its subject that is still open. An appearance or a leaving goes to all open
+    causes of that very lifetime, and of that frame, since an object can appear or leave but once. One that comes in the
+    window of a cause that has had enough, or that was cancelled or closed, is a breach; one that belongs to no cause is
+    not judged here. What is missing is dated at the end of its window, or at an effect that came too early, before it.
 
     Args:
         cause: the moments that start it.
@@ -52,7 +54,8 @@ def leads_to(
             durations is an exact timing; one in seconds is met by the first recorded frame at or after it.
         times: how many effects each cause has.
         unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect.
-        retrigger: whether a new cause closes the open one of its subject and starts the time anew.
+        retrigger: whether a new cause closes the open one of its subject and starts the time anew; one that was closed
+            is not judged, but no effect may come in its time alone.
         match: `"subject"` pairs moments of the same subject, `"pair"` those of the same two, `"any"` all, and any other
             text is an entry of the data that must be equal.
         during: judge only causes inside these spans; their effects may lie outside.
@@ -61,8 +64,8 @@ def leads_to(
 
     Returns:
         A verdict on every cause, and on every effect too many. Untested if there was no cause; undecided where the
-        trace ends before the window does. Its margin is the smallest time to the end of the window, and none for an
-        exact timing.
+        trace ends before the window does, or has a gap in it. Its margin is the smallest time to the end of the window,
+        and none for an exact timing.
 
     Example:
         >>> from breadcrumb import frames
@@ -82,12 +85,12 @@ def leads_to(
         apart = judge_apart(cause, effect, of_cause, of_effect, due)
         if apart is not None:
             return _noted(apart.verdict(), pairing, due)
-    causes = _causes(cause, due, of_cause)
+    causes = _causes(cause, effect, due, of_cause)
     if unless is not None:
         _cancel([one for several in causes.values() for one in several], cause, unless, match)
     if retrigger:
         _close(causes)
-    left = _deal(causes, effect, of_effect, times)
+    left = _deal(cause, causes, effect, of_effect, times)
     asked = asked_about(cause, during, except_during)  # the other causes still take effects
     return _noted(_evaluation(cause, effect, causes, left, due, times, asked).verdict(), pairing, due)
 
@@ -120,6 +123,8 @@ class _Cause:
     at: _Instant
     first: int
     last: int
+    hidden: bool
+    """Whether a part of its window was not recorded."""
     effects: list[int] = field(default_factory=list)
     cancelled: _Instant | None = None
     closed: _Instant | None = None
@@ -133,12 +138,13 @@ def _instant(moments: Moments, index: int) -> _Instant:
     return _Instant(int(moments.clock_index[index]), int(moments.order[index]))
 
 
-def _causes(cause: Moments, due: Window, label: Ints) -> dict[int, list[_Cause]]:
+def _causes(cause: Moments, effect: Moments, due: Window, label: Ints) -> dict[int, list[_Cause]]:
     """Return the causes of each subject in order, each with the clock indices between which its effects are due."""
     first, last = due.clock_indices(cause.session.clock, cause.clock_index)
+    hidden = hidden_of(cause, effect, due)
     causes: dict[int, list[_Cause]] = {}
     for index in range(cause.count):
-        one = _Cause(index, _instant(cause, index), int(first[index]), int(last[index]))
+        one = _Cause(index, _instant(cause, index), int(first[index]), int(last[index]), bool(hidden[index]))
         causes.setdefault(int(label[index]), []).append(one)
     return causes
 
@@ -163,7 +169,7 @@ def _close(causes: dict[int, list[_Cause]]) -> None:
     """Note that each cause is closed by the next one of its label, if that comes before its window is over."""
     for several in causes.values():
         for one, following in pairwise(several):
-            if following.at.clock_index <= one.last:
+            if following.at.clock_index <= one.last and not (one.cancelled and one.cancelled.precedes(following.at)):
                 one.closed = following.at
 
 
@@ -172,20 +178,35 @@ def _begun(causes: Iterable[_Cause], at: _Instant) -> list[_Cause]:
     return list(takewhile(lambda one: not at.precedes(one.at), causes))
 
 
+def _waiting(begun: Iterable[_Cause], at: _Instant) -> Iterable[_Cause]:
+    """Return the causes whose windows have not begun at an instant, and that nothing has stopped by then."""
+    for one in begun:
+        stops = (one.cancelled, one.closed)
+        if at.clock_index < one.first and all(stop is None or at.precedes(stop) for stop in stops):
+            yield one
+
+
 class _Left(NamedTuple):
     """The effects that no cause took."""
 
-    surplus: dict[int, list[int]]
-    """Those in the window of a cause that had enough or was cancelled, each with these causes."""
+    surplus: dict[int, list[_Cause]]
+    """Those in the window of a cause that had enough, or was cancelled or closed, each with these causes."""
     early: dict[int, int]
     """The first one between a cause and its window, by the cause."""
     late: dict[int, int]
     """The first one behind a cause's window and before the next cause, by the cause."""
 
 
-def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int) -> _Left:
+def _deal(cause: Moments, causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int) -> _Left:
     """Deal the effects out to the causes; return those that are left."""
     left = _Left({}, {}, {})
+
+    def is_for(one: _Cause, oldest: _Cause, index: int) -> bool:
+        if one is oldest or not effect.is_shared:
+            return one is oldest
+        own = effect.lifetime[index] != NOBODY and cause.lifetime[one.index] == effect.lifetime[index]
+        return bool(own or one.at.clock_index == oldest.at.clock_index)
+
     over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
     for index in range(effect.count):
@@ -197,17 +218,16 @@ def _deal(causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: 
         in_time = [one for one in begun if one.first <= at.clock_index <= one.last]
         takers = [one for one in in_time if len(one.effects) < times and not one.is_stopped(at)]
         if takers:
-            for one in takers if effect.is_shared else takers[:1]:
-                if one.at.clock_index == takers[0].at.clock_index:
+            for one in takers:
+                if is_for(one, takers[0], index):
                     one.effects.append(index)
-        elif any(one.closed is None or at.precedes(one.closed) for one in in_time):
-            left.surplus[index] = [one.index for one in in_time]
+        elif in_time:
+            left.surplus[index] = in_time
         elif not begun and key in over:
             left.late.setdefault(over[key].index, index)
-        else:
-            for one in begun:
-                if all(stop is None or at.precedes(stop) for stop in (one.cancelled, one.closed)):
-                    left.early.setdefault(one.index, index)
+        if not in_time or effect.is_shared:
+            for one in _waiting(begun, at):
+                left.early.setdefault(one.index, index)
     return left
 
 
@@ -237,15 +257,15 @@ def _evaluation(
     judged: list[_Judged] = []
     undecided = 0
     for one in sorted((one for several in causes.values() for one in several), key=lambda one: one.index):
-        if not asked[one.index]:
+        if not asked[one.index] or (one.closed is not None and len(one.effects) < times):
             continue
         decided = _decide(cause, effect, one, left, due, times)
         undecided += decided is None
         judged += [decided] if decided is not None else []
     for index, those in left.surplus.items():
-        if not asked[those].any():
+        if not asked[[one.index for one in those]].any():
             continue
-        words = once_too_often(cause, effect, times)
+        words = _surplus_words(cause, effect, index, those, times)
         subject = int(effect.lifetime[index]), int(effect.subject[index])
         judged.append(_Judged(*subject, int(effect.clock_index[index]), -1.0, words))
     margin = np.array([one.margin for one in judged], np.float64)
@@ -266,11 +286,31 @@ def _evaluation(
     )
 
 
+def _surplus_words(cause: Moments, effect: Moments, index: int, those: list[_Cause], times: int) -> Phrase:
+    """Return the words of an effect that no cause took: of the first that would have, it says why it did not."""
+    first = those[0]
+    if (first.cancelled is None and first.closed is None) or len(first.effects) >= times:
+        return once_too_often(cause, effect, times)
+    clock = cause.session.clock
+    took = float(clock.times[effect.clock_index[index]] - clock.times[first.at.clock_index])
+    measured = f"{amount(took, 's')} after {cause.label} on frame {clock.frames[first.at.clock_index]}"
+    if first.closed is not None:
+        return Phrase(
+            measured,
+            f"timed from the last {cause.label}",
+            f"{effect.label} happens although a later {cause.label} started the time anew",
+        )
+    return Phrase(
+        measured, f"no {effect.label} then", f"{effect.label} happens although the {cause.label} was called off"
+    )
+
+
 def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Window, times: int) -> _Judged | None:
     """Return what became of a cause; None if the end of the trace or a gap leaves that open."""
     subject = int(cause.lifetime[one.index]), int(cause.subject[one.index])
-    cut = one.last >= cause.session.clock.size or one.last < one.first
-    if len(one.effects) >= times and not cut:
+    if one.hidden:
+        return None
+    if len(one.effects) >= times:
         spare = float(_spare(cause, effect, one, due).min())
         return _Judged(*subject, int(effect.clock_index[one.effects[-1]]), spare, _HELD)
     early = left.early.get(one.index)
@@ -280,10 +320,8 @@ def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Wind
             int(effect.clock_index[early]),
             *too_early(cause, effect, one.at.clock_index, int(effect.clock_index[early]), due),
         )
-    if one.cancelled is not None or one.closed is not None:
+    if one.cancelled is not None:
         return _Judged(*subject, one.at.clock_index, np.inf, _HELD)
-    if cut:
-        return None
     late = left.late.get(one.index)
     came = int(effect.clock_index[late]) if late is not None and not one.effects else None
     return _Judged(*subject, one.last, *too_late(cause, effect, one.at.clock_index, came, len(one.effects), due))
@@ -295,8 +333,7 @@ def _spare(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
     took = elapsed(
         clock, np.full(len(one.effects), one.at.clock_index), effect.clock_index[one.effects], due.latest.unit
     )
-    more = due.tol.value if due.tol is not None and due.tol.unit == due.latest.unit else 0.0
-    spare: Floats = due.latest.value + more - took
+    spare: Floats = due.longest - took
     if due.earliest.value:
-        spare = np.minimum(spare, took - due.earliest.value + more)
+        spare = np.minimum(spare, took - due.earliest.value + (due.longest - due.latest.value))
     return np.asarray(np.maximum(spare, 0.0))

@@ -10,7 +10,7 @@ from breadcrumb.algebra.matching import pair_rows
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
-from breadcrumb.checks.scoping import frames_asked_about, in_scope
+from breadcrumb.checks.scoping import frames_watched, in_scope
 from breadcrumb.checks.triggers.labels import by_label, labels
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Floats, Ints
@@ -254,9 +254,10 @@ def respects_rate_limit(
         except_during: count only moments outside these spans.
 
     Returns:
-        A verdict on every moment, with the stretch that begins at it; undecided where the trace ends within that, and
-        it has not happened too often yet. If it never happened, every frame is one on which it did not, and it is
-        untested only on a name that was neither seen nor declared. Its margin is how many more would have been allowed.
+        A verdict on every moment, with the stretch that begins at it; undecided where the trace ends within that or has
+        a gap in it, and it has not happened too often yet. If it never happened, every frame is one on which it did
+        not, and it is untested only on a name that was neither seen nor declared. Its margin is how many more would
+        have been allowed.
 
     Example:
         >>> from breadcrumb import frames
@@ -268,17 +269,19 @@ def respects_rate_limit(
     moments = in_scope(moments, during, except_during)
     label = labels(match, moments)
     clock = moments.session.clock
-    _, last = Window(per, per).clock_indices(clock, moments.clock_index)
+    axis = TimeAxis.of(clock, per.unit)
+    last = axis.at_or_before(axis.values + per.value)[moments.clock_index]
+    hidden = Window(Duration(0, per.unit), per).hidden(moments.session, moments.clock_index)
     order = by_label(label, moments)
-    behind = Index.of(moments.session, label, moments.clock_index).place(label, np.minimum(last, clock.size), "right")
+    behind = Index.of(moments.session, label, moments.clock_index).place(label, last, "right")
     mine = np.empty(moments.count, np.int64)
     mine[order] = np.arange(moments.count)
     count = behind - mine
-    kept = np.flatnonzero((last < clock.size) | (count > at_most))
+    kept = np.flatnonzero(~hidden | (count > at_most))
     told, count = moments.pick(kept), count[kept]
     clock_index, lifetime, name, of = told.clock_index, told.lifetime, told.subject, "moments"
     if not moments.count and moments.is_known:
-        clock_index, of = frames_asked_about(moments.session, during, except_during), "frames"
+        clock_index, of = frames_watched(moments.session, during, except_during), "frames"
         count = np.zeros(len(clock_index), np.int64)
         lifetime = name = np.full(len(clock_index), NOBODY)
 

@@ -6,7 +6,7 @@ from typing import Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import last_known, marked
+from breadcrumb.algebra.along import last_known, marked, without_gap_changes
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import derived
@@ -55,7 +55,8 @@ def unchanged(
     """
     exempt = None if except_at is None else _at_or_behind(signal, except_at)
     scope = Scope(during, except_during, 1, exempt)
-    return judge_near(signal, last_known(signal), tol=tol, scope=scope, verb="changes")
+    judged = signal if except_at is None else without_gap_changes(signal)
+    return judge_near(judged, last_known(signal), tol=tol, scope=scope, verb="changes")
 
 
 @check("{signal:title} never falls")
@@ -236,12 +237,12 @@ def moves_through(
     Args:
         signal: the state, a text.
         legal: for each state, those that may come next.
-        during: judge only inside these spans.
+        during: judge only inside these spans; a change belongs to them if both its samples do.
         except_during: judge only outside these spans.
 
     Returns:
         A verdict on every change of the state. Untested if there was none; undecided are samples on which it is
-        missing. It is exact, so it has no margin.
+        missing, and changes with such a sample, or a gap, in between. It is exact, so it has no margin.
 
     Raises:
         Misuse: the signal is no text.
@@ -255,19 +256,23 @@ def moves_through(
     """
     if signal.texts is None and not signal.track.unseen:
         raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
-    seen = Scope(during, except_during).of(signal)
-    before = last_known(seen)
-    changed = np.flatnonzero(before.usable & seen.usable & (before.parts[0] != seen.parts[0]))
-    now, then = seen.take(changed).values.tolist(), before.take(changed).values.tolist()
-    margin = np.array([0.0 if new in legal.get(old, ()) else -1.0 for old, new in zip(then, now, strict=True)])
+    before = last_known(signal)
+    differs = before.usable & signal.usable & (before.parts[0] != signal.parts[0])
+    gaps = np.isin(signal.track.clock_index, signal.track.session.gaps)
+    skipped = differs & (gaps | ~signal.previous().usable)
+    both_ends, seen = Scope(during, except_during, reach=1), Scope(during, except_during).of(signal)
+    new, old = (both_ends.of(replace(one, valid=differs & ~skipped)) for one in (signal, before))
+    changed = np.flatnonzero(new.usable)
+    now, then = new.take(changed).values.tolist(), old.take(changed).values.tolist()
+    margin = np.array([0.0 if to in legal.get(from_, ()) else -1.0 for from_, to in zip(then, now, strict=True)])
 
     def phrase(index: int) -> Phrase:
         allowed = ", ".join(legal.get(then[index], ())) or "nothing"
         return Phrase(now[index], f"{allowed} after {then[index]}", f"{then[index]} to {now[index]}")
 
-    lost = len(seen) - int(seen.usable.sum())
+    lost = int((~seen.usable).sum()) + int((~both_ends.of(replace(signal, valid=~skipped)).usable).sum())
     evaluation = Evaluation.of_samples(
-        seen.take(changed), margin, phrase, exact=True, of="changes", runs=False, plot=None, undecided=lost
+        new.take(changed), margin, phrase, exact=True, of="changes", runs=False, plot=None, undecided=lost
     )
     return evaluation.verdict()
 

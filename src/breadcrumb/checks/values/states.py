@@ -71,7 +71,8 @@ def lasts(
 
     Returns:
         A verdict on every stretch. Untested if there is none, unless it is a prohibition. Undecided are stretches of
-        which the begin or the end was not seen, unless they are too long already. Its margin is the smallest time to a
+        which the begin or the end was not seen, unless they are too long already, and those with a gap in them. What is
+        too long is dated on the last frame by which it had to end. Its margin is the smallest time to a
         limit, in frames or seconds, and none for an exact duration.
 
     Example:
@@ -88,16 +89,17 @@ def lasts(
         return _never(state, spans)
     first, last = due.clock_indices(clock, spans.first)
     end = np.minimum(spans.last + 1, clock.size - 1)
-    whole = _seen_whole(spans, begun=isinstance(state, Flag))
+    torn = np.searchsorted(session.gaps, spans.first, "right") < np.searchsorted(session.gaps, spans.last, "right")
+    whole = _seen_whole(spans, begun=isinstance(state, Flag)) & ~torn
     unit = due.latest.unit
     took = elapsed(clock, spans.first, end, unit)
-    too_long = end > last
+    too_long = (spans.last + 1 > last) & ~torn
     in_time = (end >= first) & ~too_long
     spare = np.minimum(due.latest.value - took, took - due.earliest.value)
     off = np.where(end < first, took - due.earliest.value, due.latest.value - took)
     margin = np.where(in_time, np.maximum(spare, 0.0), np.minimum(off, -SAME_TIME))
     kept = np.flatnonzero(whole | too_long)
-    when = np.where(too_long, np.minimum(np.maximum(last + 1, spans.first), clock.size - 1), end)
+    when = np.where(too_long, np.minimum(np.maximum(last, spans.first), clock.size - 1), end)
 
     def phrase(index: int) -> Phrase:
         at = kept[index]
@@ -119,11 +121,12 @@ def lasts(
 def _seen_whole(spans: Spans, *, begun: bool) -> Bools:
     """Return of which spans begin and end were seen; what is true on the first frame had begun before, if it is a flag.
 
-    A missing value beside a span leaves open where it ends.
+    A missing value beside a span, or a gap, leaves open where it ends.
     """
-    seen = spans.last + 1 < spans.session.clock.size
+    gaps = spans.session.gaps
+    seen = (spans.last + 1 < spans.session.clock.size) & ~np.isin(spans.last + 1, gaps)
     if begun:
-        seen &= spans.first > 0
+        seen &= (spans.first > 0) & ~np.isin(spans.first, gaps)
     unknown = spans.unknown
     if unknown is None or not unknown.count:
         return seen
