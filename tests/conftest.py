@@ -1,5 +1,6 @@
 """What tests share: recorded traces, and running the command as a user would."""
 
+import contextlib
 import json
 import os
 import re
@@ -17,11 +18,13 @@ import pytest
 from hypothesis import settings
 
 from breadcrumb import Trace, open_trace
+from commands import Commands
 
 settings.register_profile("ci", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("ci")
 
 ROOT = Path(__file__).parents[1]
+TIMEOUT = 120  # s
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 
 
@@ -29,12 +32,6 @@ Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 def examples() -> Path:
     """Where the examples are."""
     return ROOT / "examples"
-
-
-@pytest.fixture(scope="session")
-def untraced() -> dict[str, str]:
-    """The environment of processes in which coverage is not measured, since that would take them minutes."""
-    return {name: value for name, value in os.environ.items() if not name.startswith("COVERAGE_PROCESS")}
 
 
 PLAY = """
@@ -50,12 +47,12 @@ play(Path(path), faults, **more)
 
 
 @pytest.fixture(scope="session")
-def play(untraced: dict[str, str]) -> Callable[..., Path]:
+def play() -> Callable[..., Path]:
     """Play Lantern Bay into a trace, in a process of its own."""
 
     def run(path: Path, *faults: str, **more: Any) -> Path:
         command = [sys.executable, "-c", PLAY, str(path), json.dumps(faults), json.dumps(more, default=str)]
-        subprocess.run(command, env=untraced, check=True, timeout=120)
+        subprocess.run(command, check=True, timeout=120)
         return path
 
     return run
@@ -64,15 +61,21 @@ def play(untraced: dict[str, str]) -> Callable[..., Path]:
 @pytest.fixture(scope="session")
 def bay(tmp_path_factory: pytest.TempPathFactory, play: Callable[..., Path]) -> Callable[..., Path]:
     """Play Lantern Bay with these faults, seed, rate and length; each is played once a test run."""
-    folder = tmp_path_factory.mktemp("bay")
-    played: dict[str, Path] = {}
+    # processes that test side by side share the folder above their own
+    shared = tmp_path_factory.getbasetemp()
+    folder = (shared.parent if "PYTEST_XDIST_WORKER" in os.environ else shared) / "bay"
+    folder.mkdir(exist_ok=True)
 
     def get(*faults: str, **more: Any) -> Path:
         more = {"seed": 7, "rate": "60", **more}
         name = "-".join([*faults, *map(str, more.values())]).replace(":", "-")
-        if name not in played:
-            played[name] = play(folder / f"{name}.crumbs", *faults, **more)
-        return played[name]
+        path = folder / f"{name}.crumbs"
+        if not path.exists():
+            made = tmp_path_factory.mktemp("played") / path.name
+            open_trace(play(made, *faults, **more))  # opened once, so that it is not turned into files twice
+            with contextlib.suppress(OSError):  # another process was quicker
+                made.rename(path)
+        return path
 
     return get
 
@@ -83,13 +86,23 @@ def correct(bay: Callable[..., Path]) -> Trace:
     return open_trace(bay())
 
 
+@pytest.fixture(scope="session")
+def commands() -> Iterator[Commands]:
+    """What forks a process for each command, so that none has to load the libraries anew."""
+    server = Commands()
+    yield server
+    server.close()
+
+
 @pytest.fixture
-def cli(tmp_path: Path) -> Cli:
-    """Run the command as a process, in an empty folder."""
+def cli(tmp_path: Path, commands: Commands) -> Cli:
+    """Run the command as a process, in an empty folder; given anything of its own, such as an input, as a fresh one."""
 
     def run(*words: str | Path, **more: Any) -> "subprocess.CompletedProcess[str]":
+        if not more:
+            return commands.run(list(map(str, words)), tmp_path, TIMEOUT)
         command = [sys.executable, "-c", "from breadcrumb.cli import main; main(prog_name='breadcrumb')"]
-        options = {"cwd": tmp_path, "timeout": 120, "capture_output": True, **more}
+        options = {"cwd": tmp_path, "timeout": TIMEOUT, "capture_output": True, **more}
         return subprocess.run([*command, *map(str, words)], check=False, text=True, **options)
 
     return run

@@ -8,7 +8,6 @@ from breadcrumb.checks import spawns, triggers, values
 WARMS = 1.8  # C
 WARMEST = 37.0  # C
 SOUND = seconds(0.9)
-LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
 LAID_OUT = 7
 
 
@@ -55,7 +54,7 @@ def check_a_blankets_sound_plays_where_it_lay(trace):
         trace.events("sound.end"),
         within=(SOUND, SOUND),
         unless=trace.events("shift.start"),
-        time_tol=LONGEST_FRAME,
+        time_tol=trace.clock.longest_frame,
     )
     lay = trace.all("blanket").position.before(started, frames(1))
     assert values.equals(trace.all("sound").position.at(started), lay.values)

@@ -8,7 +8,6 @@ from breadcrumb.checks import movement, triggers, values
 UP = 68.0  # deg
 MOVING = 2.6  # s
 WAIT = seconds(0.8)
-LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
 SWELLING = ([0, 0.36, 0.6], [0, 1.3, 1])  # s, share of its size
 FURTHER, REACHING = 3.0, 1.5  # m, s
 A_STEP = 2.0  # deg: as far as a leaf moves in the longest frame
@@ -29,7 +28,7 @@ def since(moments, signal, key=None):
 
 def check_the_bridge_waits_for_people_to_leave(trace):
     bell, moving = trace.events("bell.rung"), trace.events("bridge.moving")
-    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), time_tol=LONGEST_FRAME)
+    assert triggers.only_after(moving, bell, within=(WAIT, WAIT), time_tol=trace.clock.longest_frame)
     assert triggers.leads_to(bell, moving, within=(WAIT, WAIT), unless=trace.events("shift.start"))
 
 
@@ -63,7 +62,7 @@ def check_the_bridge_says_when_it_is_done(trace):
         within=exact,
         unless=shift,
         retrigger=True,
-        time_tol=LONGEST_FRAME,
+        time_tol=trace.clock.longest_frame,
     )
 
 

@@ -7,9 +7,8 @@ from breadcrumb.checks import triggers, values
 
 HOP = 0.75  # s
 HEIGHT = 1.3  # m
-LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
 PERCH = (-26.0, 8.0)  # m
-ONE_STEP = 0.25  # m: what the skiff may move after the landing within the frame
+SKIFF = 6.0  # m/s: what happens within a frame is seen at its end, and it may move on until then
 
 
 def hops(trace):
@@ -35,7 +34,9 @@ def check_the_gull_hops_without_a_rest(trace):
     before = np.searchsorted(hop["at"], later["at"] - 1e-9) - 1
     rest = later["at"] - hop["at"][before]
     assert triggers.carries_data(later.with_data(rest=rest), "rest", HOP, tol=1e-6, occasions=3)
-    assert triggers.leads_to(hop, landed, within=(seconds(HOP), seconds(HOP)), unless=start, time_tol=LONGEST_FRAME)
+    assert triggers.leads_to(
+        hop, landed, within=(seconds(HOP), seconds(HOP)), unless=start, time_tol=trace.clock.longest_frame
+    )
 
 
 def check_the_first_hop_of_a_shift_starts_on_the_perch(trace):
@@ -62,4 +63,4 @@ def check_the_gull_lands_on_its_skiff(trace):
         "a landing on a skiff that did not jump just then"
     )
     away = (Signal.from_data(landed, "from") - trace.one(id="heron").position.plan.at(landed)).norm()
-    assert judge(ONE_STEP - away, "the gull lands on its skiff")
+    assert judge(SKIFF * trace.clock.longest_frame.value - away, "the gull lands on its skiff")

@@ -9,7 +9,6 @@ TARIFFS = (3, 5, 4)
 HOUR = 10.0  # s
 JUMP = 9.0  # deg
 EVERY = 0.7  # s
-LONGEST_FRAME = seconds(0.034)  # what happens within a frame is seen at its end, up to so much late
 
 
 def since_start(trace, at):
@@ -53,7 +52,9 @@ def check_the_roll_is_never_empty(trace):
 def check_the_clock_jumps_on_time(trace):
     jump, start = trace.events("clock.jump"), trace.events("shift.start")
     shift = Spans.between(start, start)
-    assert triggers.repeats_every(jump, seconds(EVERY), first=seconds(EVERY), during=shift, time_tol=LONGEST_FRAME)
+    assert triggers.repeats_every(
+        jump, seconds(EVERY), first=seconds(EVERY), during=shift, time_tol=trace.clock.longest_frame
+    )
 
 
 def check_the_hand_shows_the_jumps(trace):

@@ -81,9 +81,27 @@ class SessionClock:
     @cached_property
     def step(self) -> Quantity:
         """The median time from one frame to the next."""
-        steps = np.diff(self.times)
+        steps = self._between_frames
         middle = float(np.median(steps)) if len(steps) else float("nan")
         return Quantity(middle, "median step", "s", self.session.label, len(steps), "steps")
+
+    @cached_property
+    def longest_frame(self) -> Duration:
+        """The longest time from one frame to the next, as a duration; pauses of the recording do not count.
+
+        What happens within a frame is seen at its end, up to so much late: `time_tol=trace.clock.longest_frame` allows
+        for that, and what moves may have moved on for so long.
+
+        Raises:
+            Misuse: the session has no two frames of different time.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> str(small_trace().clock.longest_frame)
+            '0.1 s'
+        """
+        self._step_length()  # which says what is wrong, if there is none
+        return seconds(float(self._between_frames.max()))
 
     def to_seconds(self, length: Duration) -> Duration:
         """Return a duration in seconds; frames last as long as the median step.
@@ -108,6 +126,12 @@ class SessionClock:
         """
         length = duration(length, "to_frames")
         return length if length.unit == "frames" else frames(round(length.value / self._step_length()))
+
+    @cached_property
+    def _between_frames(self) -> Floats:
+        """The times from one frame to the next, but for those over a gap."""
+        between: Floats = np.delete(np.diff(self.times), self.session.gaps - 1)
+        return between
 
     def _step_length(self) -> float:
         if not self.step > 0:
