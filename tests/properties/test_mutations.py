@@ -18,7 +18,7 @@ from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
 
-ROUNDS = int(os.environ.get("BREADCRUMB_ROUNDS", "120"))
+ROUNDS = int(os.environ.get("BREADCRUMB_ROUNDS", "200"))
 """Of each test; 20,000 make a hundred thousand of them all."""
 
 

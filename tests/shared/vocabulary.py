@@ -621,13 +621,13 @@ ROWS: dict[str, Row] = {
     ),
     "drains": Row(
         lambda t: values.drains(kegs(t).n, 1.0, every=seconds(0.3), during=kegs(t).lit.spans(), tol=0.1),
-        crowd(gone="b", n=lambda t: 3.0 - min(int(t / 0.3 + 0.01), 2), lit=lambda t: t < 0.85),
+        crowd(gone="b", n=lambda t: 3.0 - min(int((t - 0.1) / 0.3 + 0.01), 2), lit=lambda t: 0.05 < t < 0.95),
         0.1,
-        crowd(gone="b", n=lambda t: 3.0, lit=lambda t: t < 0.85),
-        ("a", 2, "3"),
+        crowd(gone="b", n=lambda t: 3.0, lit=lambda t: 0.05 < t < 0.95),
+        ("a", 3, "3"),
         -1.9,
         crowd(n=lambda t: 3.0, lit=lambda t: False),
-        crowd({("a", 0): {"lit": True}, ("a", 1): {"n": None, "lit": True}}, n=lambda t: 3.0, lit=lambda t: False),
+        crowd({("a", 1): {"lit": True}, ("a", 2): {"n": None, "lit": True}}, n=lambda t: 3.0, lit=lambda t: False),
     ),
     "moves_through": Row(
         lambda t: values.moves_through(kegs(t).state, {"idle": ["held"], "held": ["idle"]}),

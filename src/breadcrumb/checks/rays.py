@@ -79,8 +79,8 @@ def picks_nearest(
         at_most: the range.
 
     Returns:
-        A verdict on every pick. Untested if there is none; undecided where the one who picks was not sampled. Its
-        margin is how much nearer the picked one is than the next.
+        A verdict on every pick. Untested if there is none; undecided where the one who picks, or the place of one that
+        may be picked, was not sampled. Its margin is how much nearer the picked one is than the next.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -96,7 +96,8 @@ def picks_nearest(
     session = moments.session
     picks = moments.with_subject("by")
     here = position.track.find(picks.lifetime, picks.clock_index)
-    kept = np.flatnonzero(here != NOBODY)
+    unknown = others.track.clock_index[~others.usable]
+    kept = np.flatnonzero((here != NOBODY) & ~np.isin(moments.clock_index, unknown))
     pairs = near_pairs(position, others, at_most)
     order = np.lexsort((pairs.distance, pairs.mine))
     mine, yours, distance = pairs.mine[order], pairs.yours[order], pairs.distance[order]

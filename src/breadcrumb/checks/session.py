@@ -75,7 +75,7 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpac
         times: how often it must be reported.
 
     Returns:
-        A verdict on the session. It is exact, so it has no margin.
+        A verdict on the session; undecided if a report may be missing in a gap. It is exact, so it has no margin.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -92,7 +92,8 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpac
     surplus = meant[times:]
     wrong = np.hstack((others, surplus))
     missing = max(times - len(meant), 0)
-    last = np.full(1 if missing or not len(wrong) else 0, session.clock.size - 1)
+    is_open = bool(missing and len(session.gaps))  # what was reported in a gap is not known
+    last = np.full(int(not is_open and (missing or not len(wrong))), session.clock.size - 1)
     phrases = [Phrase(message, "no other error", "another error") for message in messages]
     phrases += [Phrase("one more", times_words(times), "one report too many")] * len(surplus)
     phrases += [Phrase(times_words(len(meant)), times_words(times), "not reported")] * len(last)
@@ -102,7 +103,7 @@ def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpac
         session, np.hstack((session.events.clock_index[wrong], last)), np.full(len(wrong) + len(last), NOBODY),
         np.hstack((subject[wrong], nobody)),
         np.hstack((np.full(len(wrong), -1.0), np.full(len(last), -1.0 if missing else 0.0))),
-        lambda index: phrases[index], of="sessions", exact=True, plot=PlotSource(),
+        lambda index: phrases[index], of="sessions", exact=True, undecided=int(is_open), plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
 

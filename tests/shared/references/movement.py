@@ -314,7 +314,8 @@ def eases(scene: Scene, by: float, over: Duration, tol: float) -> Answer:
             for now in range(row, min(stop, life.last + 1)):
                 found = value(scene, life, now, "n")
                 share = min((at[now] - at[row]) / over.value, 1.0) if over.value else 1.0
-                unknown = start is None or found is None
+                torn = any(row < gap <= now for gap in gaps(scene))
+                unknown = start is None or found is None or torn
                 tally.judge(None if unknown else abs(found - start - by * share) <= tol + NOISE, now, life.id)
                 if at[now] - at[row] >= over.value - NOISE:
                     break

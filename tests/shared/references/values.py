@@ -185,7 +185,11 @@ def lasts(scene: Scene, short: Duration, long: Duration) -> Answer:
         window = Window(scene, first, short, long)
         torn = any(first < gap <= last for gap in gaps(scene))
         is_over = [row > first and not window.has(row) and window.axis[row] >= window.low for row in range(rows)]
-        too_long = is_over[end] if end < rows else is_over[last] or not window.axis[last] < window.high - NOISE
+        too_long = (
+            is_over[end]
+            if end < rows and end not in gaps(scene)
+            else is_over[last] or not window.axis[last] < window.high - NOISE
+        )
         right = None if not (begin_seen and end_seen) or torn else window.has(end)
         long_on = max(window.last(), first)
         tally.judge(False if too_long and not torn else right, long_on if too_long else end, life.id)

@@ -6,10 +6,10 @@ from breadcrumb.checks.collisions.contacts import (
     never_touches,
     never_tunnels,
     passes_through,
-    reports_every_touch,
     rests_on,
     touching,
 )
+from breadcrumb.checks.collisions.reporting import reports_every_touch
 
 __all__ = [
     "bounces",

@@ -8,9 +8,7 @@ from typing import TypeAlias, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import marked
-from breadcrumb.algebra.durations import Duration, TimeAxis, duration, frames, window
-from breadcrumb.algebra.indexing import Index
-from breadcrumb.algebra.matching import matches
+from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import meets_one, near_pairs
 from breadcrumb.algebra.regions import Region
@@ -25,8 +23,7 @@ from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
-from breadcrumb.verdicts.excerpts import PlotSource
-from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.judging import Phrase
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount
@@ -76,81 +73,6 @@ def touching(
         flags[near_pairs(position, other, reach, swept=swept).mine] = True
     close = Flag(position.track, "touching", (flags,), known_to_touch(flags, position, other), owner=position.owner)
     return _named(close.spans(), objects, name)
-
-
-@check("{moments} reports every time {touches}[only?, and at no other time]")
-def reports_every_touch(
-    moments: Moments,
-    touches: Spans,
-    *,
-    only: bool = True,
-    time_tol: Duration | None = None,
-    **common: Unpack[Common],
-) -> Verdict:
-    """Assert that contact events and geometry agree: no contact is missed, and none is invented.
-
-    Args:
-        moments: the contacts that the game reports; their subject is the object that touches.
-        touches: when they touch, from `touching`.
-        only: whether an event without a touch is a breach.
-        time_tol: how far apart an event and its touch may be; one frame if left out.
-
-    Returns:
-        A verdict on every touch and every event. Untested if there was neither; undecided is a touch that may have
-        begun before the trace or on a frame without a position, and an event on such a frame. It is exact, so it has no
-        margin.
-
-    Example:
-        >>> from breadcrumb.algebra.regions import Circle
-        >>> from breadcrumb.testing import small_trace
-        >>> trace = small_trace()
-        >>> touches = touching(trace.one("skiff"), Circle((3, 0), 1.5))
-        >>> reports_every_touch(trace.events("bell.rung"), touches).outcome
-        'held'
-    """
-    tol = frames(1) if time_tol is None else duration(time_tol, "time_tol")
-    events = moments if only else moments.pick(np.zeros(0, np.int64))
-    wide = touches.grown(tol)
-    doubtful = touches.unknown.grown(tol) if touches.unknown is not None else touches.pick(np.zeros(0, np.int64))
-    told = _told_of(touches, moments, tol)
-    meant = wide.covers(events.participants, events.clock_index)
-    doubt = doubtful.covers(touches.participants, touches.first)
-    open_touch = ~told & ((touches.first == 0) | doubt)
-    open_event = ~meant & doubtful.covers(events.participants, events.clock_index)
-    names = events.session.lifetimes.name
-    count = touches.count
-    kept = np.flatnonzero(~np.hstack((open_touch, open_event)))
-
-    def phrase(index: int) -> Phrase:
-        if kept[index] < count:
-            return Phrase("no event", f"one {moments.label} at each touch", f"touches without {moments.label}")
-        return Phrase(
-            "no touch",
-            f"{moments.label} at a touch only",
-            f"{moments.label} without a touch; only=False would allow it",
-        )
-
-    evaluation = Evaluation(
-        events.session, np.hstack((touches.first, events.clock_index))[kept],
-        np.hstack((touches.lifetime, events.lifetime))[kept],
-        np.hstack((names[touches.lifetime] if count else touches.lifetime, events.subject))[kept],
-        np.where(np.hstack((told, meant)), 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
-        undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", plot=PlotSource(),
-    )  # fmt: skip
-    return evaluation.verdict()
-
-
-def _told_of(touches: Spans, events: Moments, tol: Duration) -> Bools:
-    """Return which touches have an event about their beginning that goes with them."""
-    clock = events.session.clock
-    _, last = window(tol).clock_indices(clock, touches.first)
-    axis = TimeAxis.of(clock, tol.unit)
-    first = axis.at_or_after(axis.values[touches.first] - tol.value)
-    told = np.zeros(touches.count, np.bool_)
-    for match in matches(touches.participants, events.participants):
-        index = Index.of(events.session, match.right, events.clock_index[match.right_rows])
-        told[match.left_rows] |= index.any_between(match.left, first[match.left_rows], last[match.left_rows])
-    return told
 
 
 @check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")

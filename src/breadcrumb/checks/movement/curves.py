@@ -308,7 +308,10 @@ def _along(
     share = np.where(passed >= over.value - SAME_TIME, 1.0, share)
     kept = np.flatnonzero(running)
     began, ended = (_of_moment(one, moment) for one in (start, end))
-    known = began.usable & ended.usable
+    gaps = track.session.gaps
+    behind = np.searchsorted(gaps, track.clock_index, side="right")
+    torn = behind > np.searchsorted(gaps, at.clock_index[safe], side="right") if at.count else behind != behind
+    known = began.usable & ended.usable & ~torn  # behind a gap, another moment may have come
     expected = at_samples(value, np.arange(track.size), "the curve")
     curve = due(began.parts[0], ended.parts[0], share)
     expected = replace(

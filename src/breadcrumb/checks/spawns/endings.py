@@ -4,7 +4,17 @@ from typing import Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.durations import Duration, Window, Within, duration, elapsed, frames, length_window, window
+from breadcrumb.algebra.durations import (
+    SAME_TIME,
+    Duration,
+    Window,
+    Within,
+    duration,
+    elapsed,
+    frames,
+    length_window,
+    window,
+)
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
@@ -279,6 +289,9 @@ def _outlasts(parts: Objects, owner: Objects, due: Window) -> Verdict:
     first, last = due.clock_indices(clock, left)
     gone = session.seen_to_leave[lifetime]
     too_long = np.where(lifetimes.leave[lifetime] == NOBODY, clock.size, lifetimes.leave[lifetime]) > last
+    in_gap = (lifetimes.leave[lifetime] != NOBODY) & (gone == NOBODY)
+    seen_for = elapsed(clock, left, np.maximum(lifetimes.last[lifetime], left), due.latest.unit)
+    too_long &= ~in_gap | (seen_for >= due.longest - SAME_TIME)
     decided = (gone != NOBODY) | too_long
     end = np.where(gone == NOBODY, clock.size - 1, gone)
     unit = due.latest.unit

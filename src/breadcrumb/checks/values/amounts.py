@@ -22,7 +22,7 @@ from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.kinds import Amount, Measure
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import NOBODY, Bools, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
@@ -282,17 +282,19 @@ def drains(
         tol: how far off is still allowed, in the unit of the value.
 
     Returns:
-        A verdict on every sample. Untested if no sample lies in a span. Its margin is `tol` less the largest deviation.
+        A verdict on every sample. Untested if no sample lies in a span; undecided in one that may have begun before its
+        first sample: at the begin of the trace, or behind a gap or a missing value. Its margin is `tol` less the
+        largest deviation.
 
     Example:
         >>> from breadcrumb import seconds
         >>> from breadcrumb.testing import make_trace
         >>> oil = (
-        ...     make_trace([{"lamp": {"oil": oil}} for oil in (10.0, 10.0, 7.0, 7.0)], kinds={"lamp": "lamp"})
+        ...     make_trace([{"lamp": {"oil": oil}} for oil in (0.0, 10.0, 10.0, 7.0)], kinds={"lamp": "lamp"})
         ...     .one("lamp")
         ...     .oil
         ... )
-        >>> drains(oil, 3.0, every=seconds(0.2), during=(oil > 0).spans()).outcome
+        >>> drains(oil, 3.0, every=seconds(0.2), during=(oil > 0).spans(), only=False).outcome
         'held'
     """
     every = duration(every, "every")
@@ -304,12 +306,24 @@ def drains(
     began = first_of_group(replace(inside, parts=(axis,), valid=None), span)
     rounds = np.floor((axis - began.parts[0]) / every.value + SAME_TIME)
     due = replace(base, parts=(np.maximum(base.parts[0] - amount * rounds, np.minimum(base.parts[0], low)),))
+    due = replace(due, valid=due.usable & ~_begun_unseen(signal, inside, span))
     falls = judge_near(inside, due, tol=tol).with_sentence("it falls during the spans")
     if not only:
         return falls
     exempt = during.grown(frames(1)).over(signal.track)
     exempt[1:] |= exempt[:-1] & ~signal.track.first_of_lifetime[1:]
     return exclusively(falls, no_other_change(signal, exempt, tol), "no other change")
+
+
+def _begun_unseen(signal: Signal, inside: Signal, span: Ints) -> Bools:
+    """Return which samples lie in a span whose begin was not seen, given those in spans, and which one each is in."""
+    track, session = inside.track, inside.track.session
+    first = np.hstack((True, span[1:] != span[:-1]))[: track.size]
+    before = signal.track.find(track.lifetime, track.clock_index - 1)
+    known = (before != NOBODY) & signal.usable[before]
+    appeared = session.seen_to_appear[track.lifetime] == track.clock_index
+    unseen = (track.clock_index == 0) | np.isin(track.clock_index, session.gaps) | ~(known | appeared)
+    return np.asarray(np.repeat(unseen[first], np.diff(np.flatnonzero(first), append=track.size)))
 
 
 def _span_of(track: Track, spans: Spans) -> Ints:

@@ -94,6 +94,10 @@ def lasts(
     unit = due.latest.unit
     took = elapsed(clock, spans.first, end, unit)
     too_long = (spans.last + 1 > last) & ~torn
+    in_gap = np.isin(
+        spans.last + 1, session.gaps
+    )  # then it was too long only if it still lasted at the end of its time
+    too_long &= ~in_gap | (elapsed(clock, spans.first, spans.last, due.latest.unit) >= due.longest - SAME_TIME)
     in_time = (end >= first) & ~too_long
     spare = np.minimum(due.latest.value - took, took - due.earliest.value)
     off = np.where(end < first, took - due.earliest.value, due.latest.value - took)
