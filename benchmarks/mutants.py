@@ -3,15 +3,16 @@
     python benchmarks/mutants.py --mutants 10 --scenes 200
 
 A mutant has one comparison turned, one sign or one small number changed, one `and` for an `or`, or one call of a
-NumPy function for its opposite, somewhere in the module of the check, where the check runs. It is noticed if the check
-then finds something else than its reference on any of the scenes, or cannot run. They are drawn until so many were
-noticed; what was not is printed, to be read: margins and words are compared elsewhere, and some change nothing.
+NumPy function for its opposite, somewhere where the check runs, in its module or in those it is made of. It is noticed
+if the check then finds something else than its reference on any of the scenes, or cannot run. They are drawn until so
+many were noticed; what was not is printed, to be read: margins and words are compared elsewhere, and some change
+nothing.
 """
 
 import argparse
 import ast
 import copy
-import importlib
+import inspect
 import random
 import sys
 import time
@@ -23,6 +24,7 @@ from typing import Any
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "shared"))
 
 from breadcrumb import Trace
+from breadcrumb.checks.declaration import DECLARED
 from references.comparing import CASES, Case, arguments, disagreement
 from references.drawing import draw_scene, trace_of
 from references.plain import Scene
@@ -34,6 +36,17 @@ TURNED: dict[type[ast.cmpop], type[ast.cmpop]] = {
 SIGNS: dict[type[ast.operator], type[ast.operator]] = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.BitAnd: ast.BitOr, ast.BitOr: ast.BitAnd,
 }  # fmt: skip
+ATTACKED = (
+    "breadcrumb.checks.collisions",
+    "breadcrumb.checks.dealing",
+    "breadcrumb.checks.movement",
+    "breadcrumb.checks.s",
+    "breadcrumb.checks.triggers",
+    "breadcrumb.checks.values",
+    "breadcrumb.verdicts.comparing",
+    "breadcrumb.algebra.along",
+    "breadcrumb.algebra.durations",
+)
 CALLS = {"minimum": "maximum", "maximum": "minimum", "min": "max", "max": "min", "argmin": "argmax", "argmax": "argmin"}
 
 
@@ -73,15 +86,19 @@ def change(node: Any) -> None:
         node.attr = CALLS[node.attr]
 
 
-def lines_run(module: ModuleType, case: Case, scenes: list[tuple[Scene, Trace]], name: str) -> set[int]:
-    """Return the lines of a module that a check runs."""
-    run: set[int] = set()
+Places = list[tuple[ModuleType, ast.Module, int]]
+
+
+def run_places(case: Case, scenes: list[tuple[Scene, Trace]], name: str) -> Places:
+    """Return every place that a check runs, in its own module and in those that it is made of."""
+    modules = {str(one.__file__): one for key, one in sys.modules.items() if key.startswith(ATTACKED)}
+    run: set[tuple[str, int]] = set()
 
     def trace(frame: Any, event: str, _: Any) -> Any:
-        if frame.f_code.co_filename != module.__file__:
+        if frame.f_code.co_filename not in modules:
             return None
         if event == "line":
-            run.add(frame.f_lineno)
+            run.add((frame.f_code.co_filename, frame.f_lineno))
         return trace
 
     for seed, (scene, traced) in enumerate(scenes[:20]):
@@ -91,18 +108,42 @@ def lines_run(module: ModuleType, case: Case, scenes: list[tuple[Scene, Trace]],
             case.check(traced, **drawn)
         finally:
             sys.settrace(None)
-    return run
+    found: Places = []
+    for file in sorted({file for file, _ in run}):
+        tree = ast.parse(Path(file).read_text(encoding="utf-8"))
+        found += [(modules[file], tree, n) for n, node in enumerate(places(tree)) if (file, node.lineno) in run]  # type: ignore[attr-defined]
+    return found
 
 
-def mutate(module: ModuleType, tree: ast.Module, index: int) -> tuple[str, dict[str, Any]]:
-    """Run a module's code with one place changed; return where and how, and the names that it had before."""
+def functions(space: dict[str, Any], module: str) -> dict[str, Any]:
+    """Return the functions of a module and of its classes, by their names; of a check, what it wraps."""
+    found = {}
+    for value in space.values():
+        owned = list(vars(value).values()) if isinstance(value, type) and value.__module__ == module else [value]
+        for one in owned:
+            plain = inspect.unwrap(getattr(one, "__func__", getattr(one, "fget", None) or getattr(one, "func", one)))
+            if inspect.isfunction(plain) and plain.__module__ == module:
+                found[plain.__qualname__] = plain
+    return found
+
+
+def mutate(module: ModuleType, tree: ast.Module, index: int) -> tuple[str, dict[Any, Any]]:
+    """Give the functions of a module the code of one in which a place is changed; return where, and what they had."""
     mutant = copy.deepcopy(tree)
     node: Any = list(places(mutant))[index]
     before = ast.unparse(node)
     change(node)
-    said = f"line {node.lineno}: {before} -> {ast.unparse(node)}"
-    saved = dict(vars(module))
-    exec(compile(ast.fix_missing_locations(mutant), str(module.__file__), "exec"), vars(module))
+    said = f"{Path(str(module.__file__)).name} line {node.lineno}: {before} -> {ast.unparse(node)}"
+    space = dict(vars(module))
+    declared = dict(DECLARED)
+    exec(compile(ast.fix_missing_locations(mutant), str(module.__file__), "exec"), space)
+    DECLARED.clear()
+    DECLARED.update(declared)
+    mine, changed = functions(dict(vars(module)), module.__name__), functions(space, module.__name__)
+    saved = {one: one.__code__ for one in mine.values()}
+    for name, one in mine.items():
+        if name in changed and one.__code__.co_freevars == changed[name].__code__.co_freevars:
+            one.__code__ = changed[name].__code__
     return said, saved
 
 
@@ -120,30 +161,21 @@ def is_killed(name: str, case: Case, scenes: list[tuple[Scene, Trace]]) -> bool:
 
 def attack(name: str, scenes: list[tuple[Scene, Trace]], wanted: int) -> tuple[int, list[str]]:
     """Return how many mutants of a check its reference told from it, and those that it did not on the way there."""
-    case, first = CASES[name], name.split()[0]
-    package, check = first.split(".")
-    checks = importlib.import_module(f"breadcrumb.checks.{package}")
-    module = sys.modules[vars(checks)[check].__wrapped__.__module__]
-    source = Path(str(module.__file__)).read_text(encoding="utf-8")
-    tree = ast.parse(source)
-    run = lines_run(module, case, scenes, name)
-    indices = [n for n, node in enumerate(places(tree)) if getattr(node, "lineno", 0) in run]
-    random.Random(name).shuffle(indices)
+    found = run_places(CASES[name], scenes, name)
+    random.Random(name).shuffle(found)
     killed, survivors = 0, []
-    for index in indices:
+    for module, tree, index in found:
         if killed == wanted:
             break
         said, saved = mutate(module, tree, index)
-        own = vars(checks)[check]
-        setattr(checks, check, vars(module)[check])
         try:
-            if is_killed(name, case, scenes):
+            if is_killed(name, CASES[name], scenes):
                 killed += 1
             else:
-                survivors.append(f"{Path(str(module.__file__)).name} {said}")
+                survivors.append(said)
         finally:
-            setattr(checks, check, own)
-            vars(module).update(saved)
+            for function, code in saved.items():
+                function.__code__ = code
     return killed, survivors
 
 

@@ -97,7 +97,7 @@ def _journal(content: bytes, draw: random.Random) -> bytes:
 def test_mutated_journals_are_read_or_refused(small: Path, tmp_path: Path) -> None:
     """A journal whose records are wrong but have right checksums opens up to there, or is an error of ours."""
     content = (small / "journal.bin").read_bytes()
-    draw = random.Random(1)
+    draw = random.Random(2)
     opened = 0
     for _ in range(ROUNDS):
         path = tmp_path / "it.crumbs"
