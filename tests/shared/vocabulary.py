@@ -793,7 +793,7 @@ ROWS: dict[str, Row] = {
             | {("b", n): {"position": (0.0, 0.0)} for n in range(5, 10)},
             position=east,
         ),
-        0.1,
+        0.0,
         crowd({("b", n): {"position": (0.0, 0.0)} for n in range(5, 10)}, position=east),
         ("a", 12, "0.8 s outside"),
         -0.7,

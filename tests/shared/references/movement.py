@@ -309,13 +309,13 @@ def eases(scene: Scene, by: float, over: Duration, tol: float) -> Answer:
     for life in barrels(scene):
         rows = sorted(set(on_frame(scene, life, "hit")))
         for n, row in enumerate(rows):
-            start = value(scene, life, row, "n")
+            start, alone = value(scene, life, row, "n"), row == life.last or row + 1 in rows
             stop = rows[n + 1] if n + 1 < len(rows) else life.last + 1
             for now in range(row, min(stop, life.last + 1)):
                 found = value(scene, life, now, "n")
                 share = min((at[now] - at[row]) / over.value, 1.0) if over.value else 1.0
                 torn = any(row < gap <= now for gap in gaps(scene))
-                unknown = start is None or found is None or torn
+                unknown = start is None or found is None or torn or alone
                 tally.judge(None if unknown else abs(found - start - by * share) <= tol + NOISE, now, life.id)
                 if at[now] - at[row] >= over.value - NOISE:
                     break

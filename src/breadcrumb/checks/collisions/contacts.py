@@ -20,7 +20,7 @@ from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Bools, Floats
+from breadcrumb.model.session import NOBODY, Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
 from breadcrumb.verdicts.judging import Phrase
@@ -30,6 +30,9 @@ from breadcrumb.verdicts.words import amount
 
 Radius: TypeAlias = float | tuple[float, float]
 """The objects' radius, or a pair of theirs and the others'."""
+
+WITH_ANY = "touches any"
+"""What the key of touches with any of a group ends with: one may begin anew within another."""
 
 
 def touching(
@@ -72,7 +75,7 @@ def touching(
         flags = np.zeros(position.track.size, np.bool_)
         flags[near_pairs(position, other, reach, swept=swept).mine] = True
     close = Flag(position.track, "touching", (flags,), known_to_touch(flags, position, other), owner=position.owner)
-    return _named(close.spans(), objects, name)
+    return _named(close.spans(), objects, name, "touches" if other.track.one_at_a_time else WITH_ANY)
 
 
 @check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")
@@ -209,7 +212,7 @@ def never_tunnels(
     before = seen.previous()
     crossed = np.zeros(len(seen), np.bool_)
     for a, b in pairwise(points):
-        crossed |= _crosses(before.parts, seen.parts, a, b)
+        crossed |= _crosses(seen, a, b)
     known = finite(seen) & finite(before)
     stays = Flag(
         seen.track, "stays on its side", (~crossed & known,), before.usable & seen.usable, owner=position.owner
@@ -251,7 +254,9 @@ def passes_through(
         'held'
     """
     touches = touching(objects, others, radius=radius)
-    kept = keeps_velocity(objects, tol=tol, during=touches.grown(frames(1)))
+    beside = touches.grown(frames(1))
+    beside = replace(beside, first=np.maximum(beside.first - 1, 0))  # so that the step before has the velocity it had
+    kept = keeps_velocity(objects, tol=tol, during=beside)
     if not touches.count:
         why = kept.why_untested or f"no {touches.label}"
         return Verdict(UNNAMED, Outcome.UNTESTED, kept.session, of=kept.of, why_untested=why)
@@ -300,20 +305,28 @@ def rests_on(
     return judge_near(lowest, surface, tol=tol, scope=Scope(during, except_during))
 
 
-def _crosses(before: Sequence[Floats], now: Sequence[Floats], a: Floats, b: Floats) -> Bools:
-    """Return which steps cross a line from one point to another: each pair of ends lies on both sides of the other."""
-    (x0, y0), (x1, y1) = before, now
+def _crosses(path: Signal, a: Floats, b: Floats) -> Bools:
+    """Return which steps pass through a line from one point to another.
+
+    Whoever reaches the line exactly has not passed through it: that is the step that leaves it on the other side.
+    """
+    track, (x, y) = path.track, path.parts
+    before, size = path.previous(), track.size
+    side = np.nan_to_num(np.sign((b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])))
+    index = np.arange(size)
+    beside = np.hstack((NOBODY, np.maximum.accumulate(np.where(side != 0, index, NOBODY))))[:size]
+    begin = np.maximum.accumulate(np.where(before.usable & path.usable, 0, index)) if size else index
+    other = (beside >= begin) & (side * side[beside] < 0)
+    (x0, y0), (x1, y1) = before.parts, path.parts
     side_a = (x1 - x0) * (a[1] - y0) - (y1 - y0) * (a[0] - x0)
     side_b = (x1 - x0) * (b[1] - y0) - (y1 - y0) * (b[0] - x0)
-    side_0 = (b[0] - a[0]) * (y0 - a[1]) - (b[1] - a[1]) * (x0 - a[0])
-    side_1 = (b[0] - a[0]) * (y1 - a[1]) - (b[1] - a[1]) * (x1 - a[0])
-    return np.asarray((side_a * side_b <= 0) & (side_0 * side_1 <= 0) & (side_0 != side_1))
+    return np.asarray(other & (side_a * side_b <= 0))
 
 
-def _named(spans: Spans, objects: Objects | Signal, others: str) -> Spans:
+def _named(spans: Spans, objects: Objects | Signal, others: str, key: str = "touches") -> Spans:
     position = position_of(objects)
     label = f"{position.owner or position.name} touches {others}".replace("every ", "any ", 1)
-    return replace(spans, label=label, key=position.key.then("touches"))
+    return replace(spans, label=label, key=position.key.then(key))
 
 
 def _radii(radius: Radius) -> tuple[float, float]:

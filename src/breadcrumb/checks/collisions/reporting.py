@@ -9,6 +9,7 @@ from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.checks.collisions.contacts import WITH_ANY
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.model.session import Bools
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -30,7 +31,7 @@ def reports_every_touch(
     Args:
         moments: the contacts that the game reports; their subject is the object that touches.
         touches: when they touch, from `touching`.
-        only: whether an event without a touch is a breach.
+        only: whether an event without a touch is a breach, or one that tells of a touch again.
         time_tol: how far apart an event and its touch may be; one frame if left out.
 
     Returns:
@@ -52,7 +53,7 @@ def reports_every_touch(
     wide = touches.grown(tol)
     doubtful = touches.unknown.grown(tol) if touches.unknown is not None else touches.pick(np.zeros(0, np.int64))
     told = _told_of(touches, moments, tol)
-    meant = wide.covers(events.participants, events.clock_index)
+    meant = wide.covers(events.participants, events.clock_index) & ~_again(events, touches)
     gaps = events.session.gaps
     doubt = doubtful.covers(touches.participants, touches.first) | _behind_unknown(touches)
     open_touch = ~told & ((touches.first == 0) | np.isin(touches.first, gaps) | doubt)
@@ -79,6 +80,26 @@ def reports_every_touch(
         undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _again(events: Moments, touches: Spans) -> Bools:
+    """Return which events tell of a touch that another one of the same two has told of.
+
+    Where the touches are with any of several, one of them may begin anew within another one's, so none is.
+    """
+    again = np.zeros(events.count, np.bool_)
+    if touches.key.text.endswith(WITH_ANY):
+        return again
+    for match in matches(touches.participants, events.participants):
+        index = Index.of(events.session, match.right, events.clock_index[match.right_rows])
+        rows = np.arange(events.count)[match.right_rows][index.order]
+        begin = index.place(match.left, touches.first[match.left_rows])
+        end = index.place(match.left, touches.last[match.left_rows], "right")
+        inside = np.zeros(len(rows) + 1, np.int64)  # how many touches each follows another event of
+        np.add.at(inside, np.minimum(begin + 1, end), 1)
+        np.add.at(inside, end, -1)
+        again[rows] |= np.cumsum(inside)[:-1] > 0
+    return again
 
 
 def _behind_unknown(touches: Spans) -> Bools:

@@ -312,6 +312,9 @@ def _along(
     behind = np.searchsorted(gaps, track.clock_index, side="right")
     torn = behind > np.searchsorted(gaps, at.clock_index[safe], side="right") if at.count else behind != behind
     known = began.usable & ended.usable & ~torn  # behind a gap, another moment may have come
+    # the value on a moment's own frame says nothing alone: that is where it begins
+    alone = running & (np.bincount(safe[running], minlength=max(at.count, 1))[safe] == 1) if at.count else running
+    known &= ~(alone & (passed <= 0) & (over.value > 0))
     expected = at_samples(value, np.arange(track.size), "the curve")
     curve = due(began.parts[0], ended.parts[0], share)
     expected = replace(

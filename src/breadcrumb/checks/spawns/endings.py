@@ -82,11 +82,12 @@ def _gone_outside(objects: Objects, region: Region, due: Window) -> Verdict:
     outside = (position.depth_in(region) < 0).spans()
     session, clock = position.track.session, position.track.session.clock
     unit = due.latest.unit
-    end = np.minimum(outside.last, clock.size - 1)
+    gone = session.lifetimes.leave[outside.lifetime]
+    ends = session.lifetimes.last[outside.lifetime] == outside.last
+    end = np.where(ends & (gone != NOBODY), gone, np.minimum(outside.last + 1, clock.size - 1))
+    still = (outside.last + 1 >= clock.size) | np.isin(end, session.gaps)
+    end = np.where(still, outside.last, end)
     stayed = elapsed(clock, outside.first, end, unit)
-    still = (session.lifetimes.leave[outside.lifetime] == NOBODY) & (
-        session.lifetimes.last[outside.lifetime] == outside.last
-    )
     allowed = due.latest.value + (due.tol.value if due.tol is not None and due.tol.unit == unit else 0.0)
     kept = np.flatnonzero(~still | (stayed > allowed))
     margin = np.where(stayed <= allowed + 1e-6, np.maximum(allowed - stayed, 0.0), allowed - stayed)[kept]

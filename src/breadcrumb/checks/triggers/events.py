@@ -305,13 +305,16 @@ def carries_data(moments: Moments, key: str, value: Any, *, tol: float = 0.0, **
         return Verdict(UNNAMED, Outcome.UNTESTED, moments.session.label, of="moments", why_untested=why)
     if moments[key].dtype.kind == "f" and not isinstance(value, str | bool):
         entries = Signal.from_data(moments, key)
-        near = judge_near(entries, value, tol=tol)
-        lacking = Phrase("no such entry", f"an entry {key}", f"has no {key}")
         if entries.valid is None:
-            return near
-        return all_of(
-            judge_flag(entries.known, lacking).with_sentence("each has it"), near.with_sentence("it is right")
-        )
+            return judge_near(entries, value, tol=tol)
+        told, silent = np.flatnonzero(entries.valid), np.flatnonzero(~entries.valid)
+        expected = value.take(told) if isinstance(value, Signal) else value
+        if isinstance(value, np.ndarray) and len(value) == moments.count:
+            expected = value[told]
+        near = judge_near(entries.take(told), expected, tol=tol).with_sentence("it is right")
+        lacking = Phrase("no such entry", f"an entry {key}", f"has no {key}")
+        each = judge_flag(entries.known.take(silent), lacking).with_sentence("each has it")
+        return all_of(each, near) if len(told) else each
     found = [one.get(key) for one in moments.data]
     wanted = list(value) if isinstance(value, np.ndarray | list) and len(value) == len(found) else [value] * len(found)
     same = np.array([a == b for a, b in zip(found, wanted, strict=True)])

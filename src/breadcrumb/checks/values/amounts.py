@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
-from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration, frames
+from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
@@ -22,10 +22,10 @@ from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.kinds import Amount, Measure
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Ints
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.outcomes import Outcome
-from breadcrumb.verdicts.verdict import UNNAMED, Verdict
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
 
 
 @check("{signal:title} equals {expected}")
@@ -102,17 +102,28 @@ def same_across(
     if len(pieces) < 2:
         why = leading.track.unseen or f"{len(pieces)} of 2 segments"
         return Verdict(UNNAMED, Outcome.UNTESTED, leading.track.session.label, of="samples", why_untested=why)
+    of_session: dict[int, list[Signal]] = {}
+    for one in pieces[1:]:
+        of_session.setdefault(id(one.track.session), []).append(one)
+    first, _, passed = _timed(pieces[:1], relative)
+    known = first.usable
+    verdicts = []
+    for several in of_session.values():  # each on its own clock
+        found, _, since = _timed(several, relative)
+        later = np.flatnonzero(since <= passed[known].max(initial=-1.0) + SAME_TIME)
+        parts = [np.interp(since[later], passed[known], part[known]) for part in first.parts]
+        due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
+        judged = found.take(later)
+        verdicts.append(judge_near(as_angle(judged) if leading.is_angle else judged, due, tol=tol))
+    return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)
+
+
+def _timed(pieces: Sequence[Signal], relative: bool) -> tuple[Signal, Ints, Floats]:
+    """Return the values of pieces of one session, which piece each is of, and how long after its begin."""
     inside, piece = joined([one.unwrapped() if one.is_angle else one for one in pieces])
     times = replace(inside, parts=(inside.track.times,), valid=None)
     passed = inside.track.times - first_of_group(times, piece).parts[0]
-    if relative:
-        inside = inside - first_of_group(inside, piece)
-    first = (piece == 0) & inside.usable
-    later = np.flatnonzero((piece > 0) & (passed <= passed[first].max(initial=-1.0) + SAME_TIME))
-    parts = [np.interp(passed[later], passed[first], part[first]) for part in inside.parts]
-    due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
-    found = inside.take(later)
-    return judge_near(as_angle(found) if leading.is_angle else found, due, tol=tol)
+    return inside - first_of_group(inside, piece) if relative else inside, piece, passed
 
 
 @check("{signal:title} shows {value}[ as {form}]")
@@ -310,8 +321,12 @@ def drains(
     falls = judge_near(inside, due, tol=tol).with_sentence("it falls during the spans")
     if not only:
         return falls
-    exempt = during.grown(frames(1)).over(signal.track)
-    exempt[1:] |= exempt[:-1] & ~signal.track.first_of_lifetime[1:]
+    exempt = during.over(signal.track)  # but the first sample of a span, at which nothing is due yet
+    exempt[1:] &= exempt[:-1]
+    exempt &= ~signal.track.first_of_lifetime
+    if during.unknown is not None:  # a change that is seen behind a missing flag may have been due
+        unknown = during.unknown.over(signal.track)
+        exempt |= unknown | np.hstack((False, unknown[:-1]))
     return exclusively(falls, no_other_change(signal, exempt, tol), "no other change")
 
 
