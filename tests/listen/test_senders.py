@@ -180,7 +180,9 @@ def test_a_flood_is_counted_and_what_changed_is_told_later(sender: Any, tmp_path
     heron = trace.one("skiff")
     assert heron.n.values.tolist() == trace.clock.frames.tolist()
     again = trace.clock.frames[trace.clock.frames >= 395][:1].tolist()
-    assert heron.appears.frames.tolist() == heron.leaves.frames.tolist() == again
+    lifetimes, frames = trace.data.session.lifetimes, trace.clock.frames
+    assert frames[lifetimes.appear[1:]].tolist() == frames[lifetimes.leave[:-1]].tolist() == again
+    assert heron.appears.count == heron.leaves.count == 0  # when that was, was lost
 
 
 def _drain(game: socket.socket, taken: list[bytes]) -> None:

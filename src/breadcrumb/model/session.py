@@ -200,8 +200,9 @@ class Session:
         Numbers that a game leaves out while nothing was lost, as one that counts its fixed steps does, are no gap.
         """
         frames = self.clock.frames
-        if any(fact.code in LOSSES for fact in self.facts):
-            return np.flatnonzero(np.diff(frames) > 1) + 1
+        steps = np.diff(frames)
+        if len(steps) and any(fact.code in LOSSES for fact in self.facts):
+            return np.flatnonzero(steps > steps.min()) + 1
         paused = [int(fact.detail) for fact in self.facts if fact.code == PAUSED]
         after = np.unique(np.searchsorted(frames, np.array(paused, np.int64), side="right"))
         return after[(after > 0) & (after < self.clock.size)]

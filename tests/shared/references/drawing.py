@@ -126,9 +126,24 @@ def _happenings(draw: random.Random, weather: Weather, rows: list[dict[str, Any]
     return happened
 
 
-def draw_scene(draw: random.Random) -> Scene:
+FORCED: dict[str, dict[str, float]] = {
+    "frames left out": {"gap": 0.5, "paused": 0.0},
+    "pauses": {"paused": 0.4},
+    "missing values": {"lost": 0.3},
+    "not a number": {"not_a_number": 0.3},
+    "several lifetimes": {"gone": 0.4},
+    "several causes on a frame": {"busy": 0.9, "tidy": 0.9},
+    "uneven steps": {"uneven": 0.7},
+}
+"""What may be asked of a session: how often something happens in it."""
+ENDS = ("only on the first frames", "only on the last frames")
+"""What may be asked of its events: when they happen."""
+
+
+def draw_scene(draw: random.Random, asked: str = "") -> Scene:
     """Draw a session of two barrels that come and go, a lamp that stays, and events."""
     weather = Weather(draw)
+    vars(weather).update(FORCED.get(asked, {}))
     rows = _clock(draw, weather)
     for who in ("a", "b"):
         _object(draw, weather, rows, who)
@@ -136,6 +151,9 @@ def draw_scene(draw: random.Random) -> Scene:
     staying.gone = staying.lost = staying.not_a_number = 0.0
     _object(draw, staying, rows, "lamp")
     happened = sorted([*_happenings(draw, weather, rows), *_births(draw, weather, rows)], key=lambda one: one["row"])
+    if asked in ENDS:
+        last = len(rows) - 1
+        happened = [one for one in happened if (one["row"] < 2 if asked == ENDS[0] else one["row"] > last - 2)]
     for one in happened if weather.tidy else ():
         _act(one, rows[one["row"] + weather.acts :])
     return {"rows": rows, "events": happened}
