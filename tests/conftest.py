@@ -1,7 +1,6 @@
 """What tests share: recorded traces, and running the command as a user would."""
 
 import contextlib
-import json
 import os
 import re
 import signal
@@ -18,6 +17,8 @@ import pytest
 from hypothesis import settings
 
 from breadcrumb import Trace, open_trace
+from breadcrumb.demo.play import play as play_bay
+from breadcrumb.demo.script import read_script
 from commands import Commands
 
 settings.register_profile("ci", deadline=None, derandomize=True, max_examples=60)
@@ -34,26 +35,12 @@ def examples() -> Path:
     return ROOT / "examples"
 
 
-PLAY = """
-import json, sys
-from pathlib import Path
-from breadcrumb.demo.play import play
-from breadcrumb.demo.script import read_script
-path, faults, more = sys.argv[1], json.loads(sys.argv[2]), json.loads(sys.argv[3])
-if "script" in more:
-    more["script"] = read_script(Path(more["script"]))
-play(Path(path), faults, **more)
-"""
-
-
 @pytest.fixture(scope="session")
 def play() -> Callable[..., Path]:
-    """Play Lantern Bay into a trace, in a process of its own."""
+    """Play Lantern Bay into a trace."""
 
-    def run(path: Path, *faults: str, **more: Any) -> Path:
-        command = [sys.executable, "-c", PLAY, str(path), json.dumps(faults), json.dumps(more, default=str)]
-        subprocess.run(command, check=True, timeout=120)
-        return path
+    def run(path: Path, *faults: str, script: Path | None = None, **more: Any) -> Path:
+        return play_bay(path, faults, script=None if script is None else read_script(script), **more)
 
     return run
 

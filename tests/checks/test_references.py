@@ -11,7 +11,7 @@ from references.drawing import ENDS, FORCED, draw_scene, trace_of
 from references.plain import Scene
 
 SCENES = 100
-OF_EACH = 6
+OF_EACH = 4
 
 
 @cache

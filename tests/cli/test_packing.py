@@ -10,7 +10,7 @@ Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 
 def test_a_trace_is_packed_checked_and_unpacked(cli: Cli, tmp_path: Path, bay: Callable[..., Path]) -> None:
     """A zipped trace is shown and checked like its folder, by its name or its URL, and unpacks to the same."""
-    assert cli("convert", bay(), "night.crumbs.zip").returncode == 0
+    assert cli("convert", bay(seconds=20), "night.crumbs.zip").returncode == 0
     shown = cli("show", "night.crumbs.zip")
     assert (shown.returncode, shown.stderr) == (0, "")
     assert cli("show", f"file://{tmp_path}/night.crumbs.zip").stdout == shown.stdout
@@ -24,7 +24,7 @@ def test_a_trace_is_packed_checked_and_unpacked(cli: Cli, tmp_path: Path, bay: C
     assert done.returncode == 1
     assert (tmp_path / "night.figures" / "it--it--stays_inside--heron.png").exists()
     assert cli("convert", "night.crumbs.zip", "again.crumbs").returncode == 0
-    assert differences(open_trace(bay()), open_trace(tmp_path / "again.crumbs")) == ()
+    assert differences(open_trace(bay(seconds=20)), open_trace(tmp_path / "again.crumbs")) == ()
     for words, said in {
         ("night.crumbs.zip", "again.crumbs"): "again.crumbs exists",
         ("again.crumbs", "s3://a/b.crumbs"): "not written to it",

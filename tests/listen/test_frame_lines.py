@@ -156,9 +156,9 @@ def test_the_published_schema_is_that_of_the_types(constraints: Callable[[Any], 
 
 def test_a_trace_goes_to_frame_lines_and_back_without_loss(cli: Cli, tmp_path: Path, bay: Callable[..., Path]) -> None:
     """The lines of a trace, and of the trace made of them, are the same, through a file and through a pipe."""
-    assert cli("convert", bay(), "one.jsonl").returncode == 0
+    assert cli("convert", bay(seconds=20), "one.jsonl").returncode == 0
     done = cli("convert", "one.jsonl", "two.crumbs")
-    assert (done.returncode, done.stderr) == (0, "4321 frames in two.crumbs\n")
+    assert (done.returncode, done.stderr) == (0, "1201 frames in two.crumbs\n")
     piped = cli("convert", "-", "three.crumbs", input=(tmp_path / "one.jsonl").read_text())
     assert piped.returncode == 0, piped.stderr
     lines = (tmp_path / "one.jsonl").read_text()
