@@ -147,10 +147,9 @@ def mutate(module: ModuleType, tree: ast.Module, index: int) -> tuple[str, dict[
     return said, saved
 
 
-def is_killed(name: str, case: Case, scenes: list[tuple[Scene, Trace]]) -> bool:
+def is_killed(case: Case, scenes: list[tuple[Scene, Trace]], asked: list[dict[str, Any]]) -> bool:
     """Return whether the check, as it now is, finds something else than its reference on a scene, or fails."""
-    for seed, (scene, traced) in enumerate(scenes):
-        drawn = arguments(case, scene, random.Random(f"{seed} {name}"))
+    for (scene, traced), drawn in zip(scenes, asked, strict=True):
         try:
             if disagreement(case, scene, traced, drawn):
                 return True
@@ -163,13 +162,14 @@ def attack(name: str, scenes: list[tuple[Scene, Trace]], wanted: int) -> tuple[i
     """Return how many mutants of a check its reference told from it, and those that it did not on the way there."""
     found = run_places(CASES[name], scenes, name)
     random.Random(name).shuffle(found)
+    asked = [arguments(CASES[name], scene, random.Random(f"{n} {name}")) for n, (scene, _) in enumerate(scenes)]
     killed, survivors = 0, []
     for module, tree, index in found:
         if killed == wanted:
             break
         said, saved = mutate(module, tree, index)
         try:
-            if is_killed(name, CASES[name], scenes):
+            if is_killed(CASES[name], scenes, asked):
                 killed += 1
             else:
                 survivors.append(said)
