@@ -145,4 +145,4 @@ class Causes:
 def no_other_change(signal: Signal, exempt: Bools, tol: float = 0.0) -> Verdict:
     """Judge that a value changes on no other samples than these."""
     scope = Scope(None, None, 1, exempt)
-    return judge_near(without_gap_changes(signal), last_known(signal), tol=tol, scope=scope, verb="changes")
+    return judge_near(without_gap_changes(signal, tol), last_known(signal), tol=tol, scope=scope, verb="changes")

@@ -55,7 +55,7 @@ def unchanged(
     """
     exempt = None if except_at is None else _at_or_behind(signal, except_at)
     scope = Scope(during, except_during, 1, exempt)
-    judged = signal if except_at is None else without_gap_changes(signal)
+    judged = signal if except_at is None else without_gap_changes(signal, tol)
     return judge_near(judged, last_known(signal), tol=tol, scope=scope, verb="changes")
 
 
