@@ -52,15 +52,17 @@ def teleports_to(
     """
     position = position_of(objects)
     at = of_these(at, position)
-    off = None
-    for found in (position.at(at), position.after(at, frames(1))):
+    off, after = None, position.after(at, frames(1))
+    seen = after.usable & np.isin(
+        at.clock_index + 1, at.session.gaps, invert=True
+    )  # behind a gap is not the frame after
+    for found in (position.at(at), replace(after, valid=seen)):
         for place in _each_place(places, at):
             away = found - place if offset is None else found - place - offset
             away = away.norm()
             off = away if off is None else _smaller(off, away)
     assert off is not None
     off = replace(off, name="distance from the place", unit=position.unit)
-    seen = np.isin(at.clock_index + 1, at.session.gaps, invert=True) & position.after(at, frames(1)).usable
     known = position.at(at).usable & seen | (off.parts[0] <= tol + np.asarray(off.noise))
     return judge_off(replace(told_at(off, at), valid=off.usable & known), tol, position=position)
 
