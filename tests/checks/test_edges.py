@@ -127,3 +127,15 @@ def test_points_are_points_however_many_moments_there_are() -> None:
         assert movement.lands_on(keg, (2, 0), at=hit).outcome == outcomes[0]
         assert movement.teleports_to(keg, [(3, 0)], at=hit).outcome == "held"
         assert movement.heads_toward(keg, (9, 0), at=hit, tol=1).outcome == "held"
+
+
+@pytest.mark.parametrize("taps", [[0], [0, 1]], ids=["one by one", "with windows that overlap"])
+def test_the_margin_of_a_window_counts_from_the_nearer_end(taps: list[int]) -> None:
+    """An effect near the begin of its window has the time to that end, and the tolerance, as its margin."""
+    events = [*((at, "tap", "a") for at in taps), *((at + 3, "ring", "a") for at in taps)]
+    trace = make_trace([{"a": {"x": 0.0}}] * 15, kinds={"a": "k"}, events=events)
+    verdict = triggers.leads_to(
+        trace.events("tap"), trace.events("ring"), within=(seconds(0.2), seconds(1.0)), time_tol=seconds(0.05)
+    )
+    assert verdict.margin is not None
+    assert verdict.margin.value == pytest.approx(0.15)
