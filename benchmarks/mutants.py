@@ -25,7 +25,8 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "shared"))
 
 from breadcrumb import Trace
 from breadcrumb.checks.declaration import DECLARED
-from references.comparing import CASES, Case, arguments, disagreement
+from references.asking import Case
+from references.comparing import CASES, arguments, disagreement
 from references.drawing import draw_scene, trace_of
 from references.plain import Scene
 

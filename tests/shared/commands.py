@@ -20,7 +20,7 @@ def run(call):
         os.dup2(os.open(call[name], flags), fd)
     sys.stdin, sys.stdout, sys.stderr = (open(fd, mode, closefd=False) for fd, mode in ((0, "r"), (1, "w"), (2, "w")))
     sys.argv = ["breadcrumb", *call["words"]]
-    signal.alarm(call["timeout"])
+    signal.setitimer(signal.ITIMER_REAL, call["timeout"])
     try:
         main(prog_name="breadcrumb")
     except SystemExit as end:

@@ -101,11 +101,9 @@ class Track:
     @cached_property
     def no_step(self) -> Bools:
         """Whether no step ends at each sample: it is the first of its lifetime, or the first one behind a gap."""
-        gaps = self.session.gaps
-        if not len(gaps):
+        if not len(self.session.gaps):
             return self.first_of_lifetime
-        passed = np.searchsorted(gaps, self.clock_index, side="right")
-        behind = np.hstack((False, passed[1:] != passed[:-1]))[: self.size]
+        behind = np.hstack((False, self.session.is_torn(self.clock_index[:-1], self.clock_index[1:])))[: self.size]
         return np.asarray(self.first_of_lifetime | behind)
 
     @cached_property

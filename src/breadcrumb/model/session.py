@@ -207,6 +207,14 @@ class Session:
         after = np.unique(np.searchsorted(frames, np.array(paused, np.int64), side="right"))
         return after[(after > 0) & (after < self.clock.size)]
 
+    def gaps_until(self, clock_index: Ints) -> Ints:
+        """Return how many gaps lie before each clock index."""
+        return np.asarray(np.searchsorted(self.gaps, clock_index, side="right"))
+
+    def is_torn(self, first: Ints, last: Ints) -> Bools:
+        """Return whether there is a gap from each first to each last clock index."""
+        return self.gaps_until(last) > self.gaps_until(first)
+
     @cached_property
     def seen_to_appear(self) -> Ints:
         """The clock index on which each lifetime was seen to appear; NOBODY of one that was there before that."""

@@ -1,5 +1,6 @@
 """The clock of a session: its frames and times, and what it says of each frame as signals."""
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -8,10 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.combining import over_all_frames
-from breadcrumb.algebra.durations import Duration, duration, frames, seconds
+from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames, seconds
 from breadcrumb.algebra.quantities import Quantity
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats, Ints, Session
+
+_FINEST = 1e-4  # s
+"""To how much the longest frame is rounded up."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,7 +94,7 @@ class SessionClock:
         """The longest time from one frame to the next, as a duration; pauses of the recording do not count.
 
         What happens within a frame is seen at its end, up to so much late: `time_tol=trace.clock.longest_frame` allows
-        for that, and what moves may have moved on for so long.
+        for that, and what moves may have moved on for so long. It is rounded up to a tenth of a millisecond.
 
         Raises:
             Misuse: the session has no two frames of different time.
@@ -101,7 +105,7 @@ class SessionClock:
             '0.1 s'
         """
         self._step_length()  # which says what is wrong, if there is none
-        return seconds(float(self._between_frames.max()))
+        return seconds(math.ceil(float(self._between_frames.max()) / _FINEST - SAME_TIME) * _FINEST)
 
     def to_seconds(self, length: Duration) -> Duration:
         """Return a duration in seconds; frames last as long as the median step.

@@ -1,6 +1,7 @@
 """What the checks of movement find, step by step."""
 
 import math
+from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any
 
@@ -101,33 +102,39 @@ def on_frame(scene: Scene, life: Life, name: str) -> list[int]:
     return [one["row"] for one in events(scene, name) if keyed(scene, one) == (life.id, life.number)]
 
 
+def judged_steps(scene: Scene, scope: dict[str, Any], excused: bool) -> Iterator[tuple[Life, int]]:
+    """Give every step of a scope, by the row on which it ends; where moments excuse it, not those on their frames."""
+    for life in barrels(scene):
+        for row in range(life.first + 1, life.last + 1):
+            if inside(scene, life, [row - 1, row], scope) and not (excused and row in on_frame(scene, life, "hit")):
+                yield life, row
+
+
 def never_teleports(scene: Scene, most: float, scope: dict[str, Any], excused: bool) -> Answer:
     """Measure every step; one over missing samples is too long if it is for so many steps, else not decided."""
     tally = Tally()
-    for life in barrels(scene):
-        for row in range(life.first + 1, life.last + 1):
-            if not inside(scene, life, [row - 1, row], scope) or (excused and row in on_frame(scene, life, "hit")):
-                continue
-            now, before = (at_position(scene, life, one) for one in (row, row - 1))
-            right: bool | None
-            if now is None:
-                right = None
-            elif before is not None and row not in gaps(scene):
-                right = apart(now, before) <= most + NOISE
-            else:
-                known = [one for one in range(life.first, row) if at_position(scene, life, one) is not None]
-                right = None
-                free = excused and (
-                    any(known and known[-1] < one <= row for one in on_frame(scene, life, "hit")) or row in gaps(scene)
-                )
-                if known and not free:
-                    torn = [gap for gap in gaps(scene) if known[-1] < gap <= row]
-                    hidden = sum(scene["rows"][gap]["frame"] - scene["rows"][gap - 1]["frame"] - 1 for gap in torn)
-                    frames = row - known[-1] + hidden
-                    far = apart(now, at_position(scene, life, known[-1]))
-                    right = None if far <= most * frames + NOISE else False
-            tally.judge(right, row, life.id)
+    for life, row in judged_steps(scene, scope, excused):
+        now, before = (at_position(scene, life, one) for one in (row, row - 1))
+        right: bool | None = None
+        if now is not None and before is not None and row not in gaps(scene):
+            right = apart(now, before) <= most + NOISE
+        elif now is not None:
+            right = None if _may_be_right(scene, life, row, most, excused) else False
+        tally.judge(right, row, life.id)
     return tally.answer
+
+
+def _may_be_right(scene: Scene, life: Life, row: int, most: float, excused: bool) -> bool:
+    """Return whether a step from the last known place, over frames that are not known, may be no jump."""
+    known = [one for one in range(life.first, row) if at_position(scene, life, one) is not None]
+    if not known:
+        return True
+    torn = [gap for gap in gaps(scene) if known[-1] < gap <= row]
+    if excused and (torn or any(known[-1] < one <= row for one in on_frame(scene, life, "hit"))):
+        return True
+    hidden = sum(scene["rows"][gap]["frame"] - scene["rows"][gap - 1]["frame"] - 1 for gap in torn)
+    far = apart(at_position(scene, life, row), at_position(scene, life, known[-1]))
+    return bool(far <= most * (row - known[-1] + hidden) + NOISE)
 
 
 def teleports_to(scene: Scene, places: Any, tol: float) -> Answer:
@@ -272,17 +279,14 @@ def heads_toward(scene: Scene, target: Point, away: bool, tol: float) -> Answer:
 def turns_at(scene: Scene, rate: float, tol: float, scope: dict[str, Any]) -> Answer:
     """Compare the rate at which an angle turns in every step."""
     tally = Tally()
-    for life in barrels(scene):
-        for row in range(life.first + 1, life.last + 1):
-            if not inside(scene, life, [row - 1, row], scope):
-                continue
-            now, before = (value(scene, life, one, "yaw") for one in (row, row - 1))
-            if now is None or before is None or row in gaps(scene):
-                tally.judge(None, row, life.id)
-                continue
-            step = scene["rows"][row]["time"] - scene["rows"][row - 1]["time"]
-            found = ((now - before + 180) % 360 - 180) / step
-            tally.judge(abs(found - rate) <= tol + NOISE, row, life.id)
+    for life, row in judged_steps(scene, scope, False):
+        now, before = (value(scene, life, one, "yaw") for one in (row, row - 1))
+        if now is None or before is None or row in gaps(scene):
+            tally.judge(None, row, life.id)
+            continue
+        step = scene["rows"][row]["time"] - scene["rows"][row - 1]["time"]
+        found = ((now - before + 180) % 360 - 180) / step
+        tally.judge(abs(found - rate) <= tol + NOISE, row, life.id)
     return tally.answer
 
 

@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-from references.movement import Point, at_position, depth, is_number, on_frame
+from references.movement import Point, at_position, depth, is_number, judged_steps
 from references.plain import NOISE, Answer, Life, Scene, Tally, apart, gaps, inside, minus, samples
 from references.values import barrels
 
@@ -50,17 +50,13 @@ def never_touches(scene: Scene, region: dict[str, Any], radius: float, scope: di
 def never_tunnels(scene: Scene, barrier: tuple[Point, Point], scope: dict[str, Any], excused: bool) -> Answer:
     """Cross every step with a barrier."""
     tally = Tally()
-    for life in barrels(scene):
-        for row in range(life.first + 1, life.last + 1):
-            if not inside(scene, life, [row - 1, row], scope) or (excused and row in on_frame(scene, life, "hit")):
-                continue
-            now, before = (at_position(scene, life, one) for one in (row, row - 1))
-            if now is None or before is None or row in gaps(scene):
-                tally.judge(None, row, life.id)
-            elif not is_number(now) or not is_number(before):
-                tally.judge(False, row, life.id)
-            else:
-                tally.judge(not crosses(before, now, *barrier), row, life.id)
+    for life, row in judged_steps(scene, scope, excused):
+        now, before = (at_position(scene, life, one) for one in (row, row - 1))
+        if now is None or before is None or row in gaps(scene):
+            tally.judge(None, row, life.id)
+        else:
+            placed = is_number(now) and is_number(before)
+            tally.judge(placed and not crosses(before, now, *barrier), row, life.id)
     return tally.answer
 
 

@@ -235,7 +235,8 @@ def passes_through(
 ) -> Verdict:
     """Assert that objects are not disturbed by what they overlap: sensors, and pairs that ignore one another.
 
-    It is `movement.keeps_velocity` while they touch, and on the frame before and after.
+    It is `movement.keeps_velocity` while they touch, and on the frame before and after; the velocity to keep is that of
+    the step before all of these.
 
     Args:
         objects: objects with a `position`.

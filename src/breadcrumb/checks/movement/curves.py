@@ -308,9 +308,8 @@ def _along(
     share = np.where(passed >= over.value - SAME_TIME, 1.0, share)
     kept = np.flatnonzero(running)
     began, ended = (_of_moment(one, moment) for one in (start, end))
-    gaps = track.session.gaps
-    behind = np.searchsorted(gaps, track.clock_index, side="right")
-    torn = behind > np.searchsorted(gaps, at.clock_index[safe], side="right") if at.count else behind != behind
+    begun = at.clock_index[safe] if at.count else track.clock_index
+    torn = track.session.is_torn(begun, track.clock_index)
     known = began.usable & ended.usable & ~torn  # behind a gap, another moment may have come
     # the value on a moment's own frame says nothing alone: that is where it begins
     alone = running & (np.bincount(safe[running], minlength=max(at.count, 1))[safe] == 1) if at.count else running

@@ -217,8 +217,11 @@ def never_teleports(
     length = step.parts[0]
 
     def phrase(index: int) -> Phrase:
-        words = f"moves {amount(float(length[index] - allowed[index]), unit)} too far in one frame"
-        return Phrase(amount(float(length[index]), unit), f"at most {amount(at_most, unit)} per frame", words)
+        far = amount(float(length[index] - allowed[index]), unit)
+        times = round(float(allowed[index]) / at_most) if at_most else 1
+        over = "in one frame" if times == 1 else f"over {times} frames without a value in between"
+        measured = amount(float(length[index]), unit)
+        return Phrase(measured, f"at most {amount(at_most, unit)} per frame", f"moves {far} too far {over}")
 
     plot = PlotSource(step, high=level(at_most), position=position)
     evaluation = Evaluation.of_samples(
@@ -242,17 +245,17 @@ def _steps_and_limits(position: Any, at_most: float, exempt: Bools | None) -> tu
         return step, np.broadcast_to(np.float64(at_most), track.size)
     before = last_known_indices(position)[indices]
     indices, before = indices[before != NOBODY], before[before != NOBODY]
-    passed = np.arange(track.session.clock.size)
-    gaps = track.session.gaps
-    for gap, hidden in zip(gaps.tolist(), np.diff(track.session.clock.frames)[gaps - 1].tolist(), strict=True):
-        passed[gap:] += hidden - 1
+    session = track.session
+    passed = np.ones(session.clock.size, np.int64)
+    passed[session.gaps] = np.diff(session.clock.frames)[session.gaps - 1]
+    passed = np.cumsum(passed)
     limit, length = np.full(track.size, at_most), np.array(length)
     limit[indices] *= passed[clock_index[indices]] - passed[clock_index[before]]
     length[indices] = np.sqrt(sum((part[indices] - part[before]) ** 2 for part in position.parts))
     free = np.zeros(len(indices), np.bool_)
     if exempt is not None:
-        moments, torn = np.cumsum(exempt), np.searchsorted(gaps, clock_index, side="right")
-        free = (moments[indices] > moments[before]) | (torn[indices] > torn[before])
+        moments = np.cumsum(exempt)
+        free = (moments[indices] > moments[before]) | session.is_torn(clock_index[before], clock_index[indices])
     valid = step.usable.copy()
     valid[indices] = ~(length[indices] <= limit[indices]) & ~free
     return replace(step, parts=(length,), valid=valid), limit

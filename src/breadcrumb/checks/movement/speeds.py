@@ -109,13 +109,13 @@ def keeps_velocity(
     moving = within_steps(
         position_of(objects).rate() if velocity is None else velocity, velocity, during, except_during
     )
-    stretch = np.full(len(moving), NOBODY)
+    keys: tuple[Ints, ...] = ()
     if except_at is not None:
         if velocity is None:
             moving = moving.take(np.flatnonzero(~marked(moving.track, except_at, excuses=True)))
-        stretch = latest(moving.track, except_at, excuses=True)
-        stretch = stretch + _passed(moving) * (except_at.count + 1)  # in a gap there may have been another one
-    due = first_of_group(moving, stretches(moving.track, stretch)) if expected is None else expected
+        behind = moving.track.session.gaps_until(moving.track.clock_index)  # in a gap there may have been another one
+        keys = (latest(moving.track, except_at, excuses=True), behind)
+    due = first_of_group(moving, stretches(moving.track, *keys)) if expected is None else expected
     scope = Scope(reach=0 if velocity is not None else 1)
     position = position_of(objects) if isinstance(objects, Objects) or velocity is None else None
     return judge_near(moving, due, tol=tol, scope=scope, position=position)
@@ -335,11 +335,6 @@ def undisturbed(
     before = moving.before(at, frames(1))
     after = moving.after(at, frames(1)) if velocity is None else moving.at(at)
     return judge_near(told_at(after, at), told_at(before, at), tol=tol)
-
-
-def _passed(signal: Signal) -> Ints:
-    """Return how many gaps lie before each sample."""
-    return np.searchsorted(signal.track.session.gaps, signal.track.clock_index, side="right")
 
 
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:

@@ -126,8 +126,7 @@ def pairs_up(begins: Moments, ends: Moments, *, match: str = "pair", **common: U
     enter = np.hstack((np.ones(begins.count, np.bool_), np.zeros(ends.count, np.bool_)))
     order = np.lexsort((~enter, index, clock_index, label))
     label, enter = label[order], enter[order]
-    passed = np.searchsorted(begins.session.gaps, clock_index[order], side="right")
-    torn = np.hstack((False, passed[1:] > passed[:-1]))[: len(label)]
+    torn = np.hstack((False, begins.session.is_torn(clock_index[order][:-1], clock_index[order][1:])))[: len(label)]
     fresh = np.hstack((True, np.diff(label) != 0))[: len(label)]
     final = np.hstack((np.diff(label) != 0, True))[: len(label)]
     twice = np.hstack((False, enter[1:] == enter[:-1]))[: len(label)] & ~fresh
@@ -258,7 +257,7 @@ def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unp
         since, leave = session.seen_to_appear[lifetime], session.seen_to_leave[lifetime]
         cut = (leave == NOBODY) | (since == NOBODY)
         until = np.where(leave == NOBODY, size - 1, leave)
-    torn = np.searchsorted(session.gaps, since, "right") < np.searchsorted(session.gaps, until, "right")
+    torn = session.is_torn(since, until)
     kept = np.flatnonzero((count > 0) | ~(cut | torn))
     second = np.minimum(begin + 1, end - 1)[kept]  # where it went wrong, or the only one
     happened = np.append(moments.clock_index[order], NOBODY)

@@ -224,17 +224,16 @@ class _Rounds(NamedTuple):
         head = np.floor(gap / period.value).astype(np.int64) if first is None else nth
         before = np.hstack((0, nth[:-1]))[: ticks.count]
         skipped = np.where(fresh, np.maximum(head, 0), nth - before - 1)
-        gaps = ticks.session.gaps
         since = np.where(fresh, groups.begin[which], np.hstack((0, ticks.clock_index[:-1]))[: ticks.count])
-        passed, torn = np.searchsorted(gaps, since, "right"), np.searchsorted(gaps, ticks.clock_index, "right")
-        skipped = np.where((torn > passed) & (skipped > 0), 0, skipped)  # those in a gap were not seen
+        torn = ticks.session.is_torn(since, ticks.clock_index)
+        skipped = np.where(torn & (skipped > 0), 0, skipped)  # those in a gap were not seen
         due = np.minimum(np.searchsorted(axis, base[which] + nth * period.value - slip), clock.size - 1)
         final = np.full(len(begin), -1)
         final[which] = nth  # of each stretch, the last one stays
         quiet = axis[groups.end] >= base + (final + 1) * period.value + slip
         latest = groups.begin.copy()
         latest[which] = ticks.clock_index
-        quiet &= np.searchsorted(gaps, latest, "right") == np.searchsorted(gaps, groups.end, "right")
+        quiet &= ~ticks.session.is_torn(latest, groups.end)
         step = at - axis[np.maximum(ticks.clock_index - 1, 0)] if period.unit == "s" else np.zeros(ticks.count)
         return cls(skipped, at - axis[due], step, groups.end[quiet])
 

@@ -89,7 +89,7 @@ def lasts(
         return _never(state, spans)
     first, last = due.clock_indices(clock, spans.first)
     end = np.minimum(spans.last + 1, clock.size - 1)
-    torn = np.searchsorted(session.gaps, spans.first, "right") < np.searchsorted(session.gaps, spans.last, "right")
+    torn = session.is_torn(spans.first, spans.last)
     whole = _seen_whole(spans, begun=isinstance(state, Flag)) & ~torn
     unit = due.latest.unit
     took = elapsed(clock, spans.first, end, unit)
