@@ -23,7 +23,7 @@ from breadcrumb.checks import collisions, movement, rays, session, spawns, trigg
 from breadcrumb.demo.faults import FAULTS
 from breadcrumb.demo.play import play
 from breadcrumb.report.figures import figure_of
-from breadcrumb.run.loading import load_checks
+from breadcrumb.run.loading import load_all
 
 HERE = Path(__file__).parent
 CHECKS = HERE.parent / "examples" / "lantern_bay"
@@ -83,7 +83,7 @@ def verdicts_on(trace: Trace, files: list[Path], outcome: str, kept: Seen) -> No
 
     with watching(see):
         for file in files:
-            for check in load_checks(file):
+            for check in load_all([file]):
                 with suppress(Broken, NeverExercised, BreadcrumbError):
                     check.function(trace)
 
