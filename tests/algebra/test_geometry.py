@@ -1,12 +1,26 @@
 """Angles, spaces, easings, shapes, rays, and what is near what."""
 
 import math
+from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
-from breadcrumb import Box, Capsule, Circle, Polygon, Trace, TurnedBox, frames, sum_over_objects
+from breadcrumb import (
+    Box,
+    Capsule,
+    Circle,
+    Polygon,
+    Recorder,
+    Spans,
+    Trace,
+    TurnedBox,
+    frames,
+    open_trace,
+    sum_over_objects,
+)
 from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate
 from breadcrumb.algebra.easing import CURVES, curve_of
 from breadcrumb.algebra.pairs import near_pairs
@@ -296,3 +310,18 @@ def test_a_part_of_a_trace_is_a_trace() -> None:
     assert [one.values.tolist() for one in trace.all("keg").n.per(trace.one(id="b").lifetimes)] == [[0.0, 0.0], [0.0]]
     with pytest.raises(Misuse, match="has 3"):
         trace.during(trace.all("keg").lifetimes)
+
+
+def test_a_part_of_a_trace_has_what_appears_before_it_is_sampled(tmp_path: Path) -> None:
+    """An object that is sampled on some frames only is there from the frame on which it appears."""
+    moths: list[SimpleNamespace] = []
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch_each(lambda: moths, kind="moth", id="name", every=4, x="x")
+        for frame in range(10):
+            if frame == 3:
+                moths.append(SimpleNamespace(name="m", x=1.0))
+                rec.event("moth.came")
+            rec.frame(frame / 10)
+    trace = open_trace(tmp_path / "a.crumbs")
+    came = Spans.following(trace.events("moth.came"), frames(0), own_frame=True)
+    assert trace.during(came[0]).all("moth").ids == ("m",)
