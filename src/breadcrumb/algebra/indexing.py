@@ -8,6 +8,12 @@ import numpy as np
 from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
 
+def last_before(rising: Ints, limit: Ints) -> Ints:
+    """Return the last of some rising numbers that is below each limit, or NOBODY."""
+    found: Ints = np.append(rising, NOBODY)[np.searchsorted(rising, limit) - 1]
+    return found
+
+
 @dataclass(frozen=True, eq=False)
 class Index:
     """Rows in the order of their keys, and of the clock within each key; those of the key NOBODY are never found.

@@ -91,7 +91,7 @@ class Participants:
         owned = lifetime != NOBODY
         name = np.where(owned, names[lifetime], NOBODY) if len(names) else np.full(len(lifetime), NOBODY)
         found: frozenset[KindPair] = frozenset(
-            (session.kinds[kind], None) for kind in np.unique(kinds[np.unique(lifetime[owned])]).tolist()
+            (session.kinds[kind], None) for kind in np.flatnonzero(np.bincount(kinds[lifetime[owned]])).tolist()
         )
         nobody = np.full(len(lifetime), NOBODY)
         return cls(session, clock_index, (name, nobody), (Origin(label, found, one=one),), None, (lifetime, nobody))

@@ -9,6 +9,7 @@ import numpy as np
 
 from breadcrumb.algebra.along import marked
 from breadcrumb.algebra.durations import frames
+from breadcrumb.algebra.indexing import last_before
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import meets_one, near_pairs
 from breadcrumb.algebra.regions import Region
@@ -20,7 +21,7 @@ from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats
+from breadcrumb.model.session import Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
 from breadcrumb.verdicts.judging import Phrase
@@ -311,17 +312,18 @@ def _crosses(path: Signal, a: Floats, b: Floats) -> Bools:
 
     Whoever reaches the line exactly has not passed through it: that is the step that leaves it on the other side.
     """
-    track, (x, y) = path.track, path.parts
-    before, size = path.previous(), track.size
+    (x, y), before = path.parts, path.previous()
     side = np.nan_to_num(np.sign((b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])))
-    index = np.arange(size)
-    beside = np.hstack((NOBODY, np.maximum.accumulate(np.where(side != 0, index, NOBODY))))[:size]
-    begin = np.maximum.accumulate(np.where(before.usable & path.usable, 0, index)) if size else index
-    other = (beside >= begin) & (side * side[beside] < 0)
-    (x0, y0), (x1, y1) = before.parts, path.parts
+    changes = np.flatnonzero((side[1:] != 0) & (side[1:] != side[:-1])) + 1  # few, so the rest is asked of them alone
+    beside = last_before(np.flatnonzero(side), changes)
+    begin = last_before(np.flatnonzero(~(before.usable & path.usable)), changes + 1)
+    index = changes[(beside >= np.maximum(begin, 0)) & (side[changes] * side[beside] < 0)]
+    (x0, y0), (x1, y1) = ([part[index] for part in one.parts] for one in (before, path))
     side_a = (x1 - x0) * (a[1] - y0) - (y1 - y0) * (a[0] - x0)
     side_b = (x1 - x0) * (b[1] - y0) - (y1 - y0) * (b[0] - x0)
-    return np.asarray(other & (side_a * side_b <= 0))
+    crossed = np.zeros(len(side), np.bool_)
+    crossed[index] = side_a * side_b <= 0
+    return crossed
 
 
 def _named(spans: Spans, objects: Objects | Signal, others: str, key: str = "touches") -> Spans:
