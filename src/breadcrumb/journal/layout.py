@@ -3,6 +3,8 @@
 import struct
 import zlib
 from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Final, Literal, NamedTuple, TypeAlias
 
 MAGIC: Final = b"CRUMBS\r\n"
@@ -69,7 +71,8 @@ class Column(NamedTuple):
     """How its values are stored."""
 
 
-class Table(NamedTuple):
+@dataclass(frozen=True)
+class Table:
     """The layout of the rows of some objects of one kind."""
 
     number: int
@@ -79,12 +82,12 @@ class Table(NamedTuple):
     columns: tuple[Column, ...]
     """Numbers come first, in the order of the packed floats."""
 
-    @property
+    @cached_property
     def numbers(self) -> tuple[Column, ...]:
         """The columns packed as floats."""
         return tuple(column for column in self.columns if column.type == "number")
 
-    @property
+    @cached_property
     def codes(self) -> tuple[Column, ...]:
         """The flag and text columns, each stored whole."""
         return tuple(column for column in self.columns if column.type != "number")

@@ -83,7 +83,8 @@ def trace_from_journal(journal: Journal | JournalReader, label: str, facts: Iter
     parts: dict[str, list[KindTable]] = {}
     for number in list(tables):
         rows = tables.pop(number)  # so that what it gathered is given up as soon as its columns are made
-        if rows.counts:
+        rows.close(len(frames))
+        if rows:
             parts.setdefault(rows.kind, []).append(rows.finish(texts, numbers))
     by_kind = {kind: _together(some) for kind, some in parts.items()}
     clock = told.clock(np.array(frames, np.int64), np.array(times, np.float64))
@@ -112,14 +113,12 @@ def trace_from_journal(journal: Journal | JournalReader, label: str, facts: Iter
 def _read_blocks(frame: JournalFrame, clock_index: int, tables: dict[int, Rows]) -> None:
     if frame.after_loss:
         for rows in tables.values():
-            rows.forget()
+            rows.lose(clock_index)
     for block in frame.blocks:
         table = block.table
         if table.number not in tables:
             tables[table.number] = Rows(table.kind, table.numbers, table.codes)
-        tables[table.number].update(block)
-    for rows in tables.values():
-        rows.sample(clock_index)
+        tables[table.number].update(block, clock_index)
 
 
 def _together(tables: list[KindTable]) -> KindTable:

@@ -1,5 +1,6 @@
 """The samples of a journal's tables: gathered frame after frame, then sorted and split into columns."""
 
+from array import array
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -23,32 +24,38 @@ class KindTable:
 
 
 class Rows:
-    """The rows of one journal table, frame after frame, before they are sorted."""
+    """The rows of one journal table, frame after frame, before they are sorted.
+
+    What stays the same for several frames is kept once.
+    """
 
     def __init__(self, kind: str, numbers: Sequence[Column], codes: Sequence[Column]) -> None:
         self.kind, self._number_columns, self._code_columns = kind, numbers, codes
-        self.counts: list[int] = []
-        self._frame_rows: list[int] = []
+        self._begins, self._lengths = array("q"), array("q")
         self._lifetimes: list[Any] = []
         self._numbers: list[Any] = []
         self._codes: list[list[Any]] = [[] for _ in codes]
-        self._now: dict[str, Any] = {}
-        self._codes_now: list[Any] = [None] * len(codes)
-        self._size = 0
+        self._since = 0
+        self._forget()
 
-    def forget(self) -> None:
-        """Forget what holds now: something is lost, and only a block that says everything is to be trusted."""
-        self._now, self._codes_now, self._size = {}, [None] * len(self._code_columns), 0
+    def __bool__(self) -> bool:
+        return bool(self._begins)
 
-    def update(self, block: Block) -> None:
-        """Take over what a block says; without the lifetimes that it goes with, it says nothing."""
+    def lose(self, clock_index: int) -> None:
+        """Forget what held before a frame: something is lost, so only a block that says everything is to be trusted."""
+        self.close(clock_index)
+        self._forget()
+
+    def update(self, block: Block, clock_index: int) -> None:
+        """Take over what a block says from a frame on; without the lifetimes that it goes with, it says nothing."""
+        self.close(clock_index)
         if block.lifetimes is not None:
             former, codes = self._now.get("lifetimes"), self._codes_now
-            self.forget()
+            self._forget()
             self._size = block.rows
             self._now["lifetimes"] = _unless_same(former, block.lifetimes, "<u4")
         elif block.rows != self._size:
-            self.forget()
+            self._forget()
             return
         else:
             codes = self._codes_now
@@ -60,23 +67,25 @@ class Rows:
             dtype = "<u1" if self._code_columns[index].type == "flag" else "<u4"
             self._codes_now[index] = _unless_same(codes[index], told, dtype)
 
-    def sample(self, clock_index: int) -> None:
-        """Add what holds now as the rows of a frame."""
-        lifetimes = self._now.get("lifetimes")
-        if lifetimes is None or not self._size or not self._is_complete:
+    def close(self, clock_index: int) -> None:
+        """Keep what holds now as the rows of all frames before one, unless it has no values for a column."""
+        begin, self._since = self._since, clock_index
+        if begin == clock_index or not self._size:
             return
-        self.counts.append(len(lifetimes))
-        self._frame_rows.append(clock_index)
-        self._lifetimes.append(lifetimes)
+        if (self._number_columns and "numbers" not in self._now) or any(one is None for one in self._codes_now):
+            return
+        self._begins.append(begin)
+        self._lengths.append(clock_index - begin)
+        self._lifetimes.append(self._now["lifetimes"])
         if self._number_columns:
             self._numbers.append(self._now["numbers"])
         for codes, now in zip(self._codes, self._codes_now, strict=True):
             codes.append(now)
 
-    @property
-    def _is_complete(self) -> bool:
-        """Whether every column has values for the lifetimes that are there now."""
-        return (not self._number_columns or "numbers" in self._now) and all(one is not None for one in self._codes_now)
+    def _forget(self) -> None:
+        self._now: dict[str, Any] = {}
+        self._codes_now: list[Any] = [None] * len(self._code_columns)
+        self._size = 0
 
     def finish(self, texts: Mapping[int, str], lifetimes: Ints) -> KindTable:
         """Sort the rows by lifetime and frame, and split them into columns.
@@ -85,10 +94,11 @@ class Rows:
             texts: by their codes, rising.
             lifetimes: the numbers of the lifetimes that are known, rising; rows of others are left out.
         """
-        lifetime = np.concatenate(self._lifetimes)
-        clock_index = np.repeat(np.array(self._frame_rows, np.int64), self.counts)
-        order = by_lifetime_and_frame(lifetime, clock_index)
-        lifetime, clock_index = lifetime[order], clock_index[order]
+        clock_index, order = self._spread()
+        lifetime = np.concatenate(self._lifetimes)[order]
+        by_lifetime = by_lifetime_and_frame(lifetime, clock_index)
+        order, lifetime, clock_index = order[by_lifetime], lifetime[by_lifetime], clock_index[by_lifetime]
+        del by_lifetime
         usable = _usable(lifetime, clock_index, lifetimes)
         if not usable.all():
             order, lifetime, clock_index = order[usable], lifetime[usable], clock_index[usable]
@@ -113,6 +123,20 @@ class Rows:
                 columns[_name(column)] = ColumnData(indices, None if valid.all() else valid, told)
         del order  # as large as a column
         return KindTable(_positions(lifetime, lifetimes), clock_index, columns)
+
+    def _spread(self) -> tuple[Ints, Ints]:
+        """Return on which frame each row is, and which of the rows that are kept it repeats."""
+        lengths = np.array(self._lengths)
+        frame = _ranges(np.array(self._begins), lengths)
+        sizes = np.array([len(one) for one in self._lifetimes])
+        counts = np.repeat(sizes, lengths)
+        return np.repeat(frame, counts), _ranges(np.repeat(np.cumsum(sizes) - sizes, lengths), counts)
+
+
+def _ranges(begins: Ints, lengths: Ints) -> Ints:
+    """Return numbers that rise by one from each begin, one range after the other."""
+    before = np.cumsum(lengths) - lengths
+    return np.repeat(begins - before, lengths) + np.arange(lengths.sum())
 
 
 def _is_in_full(known: Ints) -> bool:
