@@ -16,16 +16,21 @@ WANTED = ("held", "broken", "undecided", "", "")
 DRAWS = 8
 
 
-def arguments(case: Case, scene: Scene, draw: random.Random) -> dict[str, Any]:
-    """Draw arguments; of several draws, the first with which what is wanted of every fifth scene is found."""
-    wanted = draw.choice(WANTED)
+def arguments(case: Case, scene: Scene, draw: random.Random, wanted: str | None = None) -> dict[str, Any]:
+    """Draw arguments; of several draws, the first that finds what is wanted: some of each, if nothing is said."""
+    wanted = draw.choice(WANTED) if wanted is None else wanted
     drawn: dict[str, Any] = {}
     for _ in range(DRAWS):
         drawn = case.draw(draw)
-        found = case.plainly(scene, **drawn)
-        if wanted in ("", found.outcome) or (wanted == "undecided" and found.undecided):
+        if not wanted or wanted in found_by(case, scene, drawn):
             break
     return drawn
+
+
+def found_by(case: Case, scene: Scene, drawn: dict[str, Any]) -> set[str]:
+    """Return the outcome of a reference, and `undecided` if something is."""
+    answer = case.plainly(scene, **drawn)
+    return {answer.outcome, "undecided"} if answer.undecided else {answer.outcome}
 
 
 def disagreement(case: Case, scene: Scene, trace: Trace, drawn: dict[str, Any]) -> str:
