@@ -1,6 +1,6 @@
 """The demo game: the correct build passes at any rate, each fault is caught where it begins, and play is repeatable.
 
-Every 25th fault and one seed are played; BREADCRUMB_EVERY_FAULT=1 plays all of them, and BREADCRUMB_SEEDS=50 so many
+Every 60th fault and one seed are played; BREADCRUMB_EVERY_FAULT=1 plays all of them, and BREADCRUMB_SEEDS=50 so many
 seeds.
 """
 
@@ -23,8 +23,8 @@ Find = Callable[[Trace, Trace], tuple[int, set[str]] | None]
 SEEDS = int(os.environ.get("BREADCRUMB_SEEDS", "1"))
 SESSIONS = [(seed, rate) for seed in range(1, SEEDS + 1) for rate in ("30", "60", "144", "jitter")]
 EVERY = bool(os.environ.get("BREADCRUMB_EVERY_FAULT"))
-PLAYED = list(FAULTS)[:: 1 if EVERY else 25]
-SWITCHED = [f"{switch}:{name}" for switch in ("asleep", "twice") for name in ROUTINES][:: 1 if EVERY else 15]
+PLAYED = list(FAULTS)[:: 1 if EVERY else 60]
+SWITCHED = [f"{switch}:{name}" for switch in ("asleep", "twice") for name in ROUTINES][:: 1 if EVERY else 20]
 
 SHOWS_LATER = {"hatch-deaf": 2, "blanket-sound-stays": 2, "muster-six-berths": 120 * 60}
 """How many frames behind its departure a fault may be caught: the time within which what is missing may still come."""

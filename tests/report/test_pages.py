@@ -18,9 +18,12 @@ from breadcrumb.report.replaying import replay_page
 from breadcrumb.testing import make_trace
 
 MISSING = [name for name in ("chromium", "chromedriver", "npm") if shutil.which(name) is None]
-pytestmark = pytest.mark.skipif(
-    bool(MISSING) and "BREADCRUMB_CI" not in os.environ, reason=f"{', '.join(MISSING)} not installed"
-)
+pytestmark = [
+    pytest.mark.skipif(
+        bool(MISSING) and "BREADCRUMB_CI" not in os.environ, reason=f"{', '.join(MISSING)} not installed"
+    ),
+    pytest.mark.xdist_group("pages"),  # one process makes the report and starts the browser
+]
 Cli = Callable[..., CompletedProcess[str]]
 
 SCRIPT = "</script><script>window.hacked = 1</script>"
