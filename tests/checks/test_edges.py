@@ -79,6 +79,11 @@ EDGES: dict[str, tuple[Callable[[Trace], Verdict], Trace, str, int | None]] = {
     "passes the line at a sample": (
         lambda t: collisions.never_tunnels(t.one("keg"), LINE), moves(0, 1, 2, 3, 4), "broken", 3
     ),
+    "passes the line at its very end": (
+        lambda t: collisions.never_tunnels(t.one("keg"), [(-1.7, -0.4), (2.6, 1.6)]),
+        make_trace([{"a": {"position": (-2.0, -1.0)}}, {"a": {"position": (-1.5, 0.0)}}], kinds={"a": "keg"}, axes=AXES),
+        "broken", 1,
+    ),
     "an easing on the last frame": (
         on_the_last_frame(lambda n, at: movement.eases(n, by=1.0, over=seconds(0.3), at=at, tol=0.01)),
         series([0] * 5, go=[4]), "untested", None,

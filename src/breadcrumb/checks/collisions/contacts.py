@@ -307,6 +307,10 @@ def rests_on(
     return judge_near(lowest, surface, tol=tol, scope=Scope(during, except_during))
 
 
+_ROUNDING = 1e-9
+"""How far from an end of a barrier, as a share of its length, a step may pass and still pass through the end."""
+
+
 def _crosses(path: Signal, a: Floats, b: Floats) -> Bools:
     """Return which steps pass through a line from one point to another.
 
@@ -322,7 +326,8 @@ def _crosses(path: Signal, a: Floats, b: Floats) -> Bools:
     side_a = (x1 - x0) * (a[1] - y0) - (y1 - y0) * (a[0] - x0)
     side_b = (x1 - x0) * (b[1] - y0) - (y1 - y0) * (b[0] - x0)
     crossed = np.zeros(len(side), np.bool_)
-    crossed[index] = side_a * side_b <= 0
+    at_end = np.minimum(abs(side_a), abs(side_b)) <= _ROUNDING * np.maximum(abs(side_a), abs(side_b))
+    crossed[index] = (side_a * side_b <= 0) | at_end
     return crossed
 
 
