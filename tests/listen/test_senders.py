@@ -142,7 +142,7 @@ def test_a_listener_that_says_no_is_heard(listening: Listening, sender: Any, tmp
         session.frame(frame, t=frame)
         time.sleep(0.3)
     session.close()
-    assert "expected lists of texts under events and kinds" in session.problem
+    assert "expected lists of texts under events, kinds and restarts" in session.problem
     assert '"frame": 2' in (tmp_path / "a.jsonl").read_text()
 
 

@@ -6,7 +6,7 @@ from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, elapsed
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Participants
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Clock, Ints
+from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
 
 def next_end(starts: Moments, ends: Moments, at_start: Ints, at_end: Ints) -> Ints:
@@ -34,7 +34,7 @@ def pair_codes(participants: Participants) -> Ints:
 
 
 def of_length(
-    clock: Clock, first: Ints, last: Ints, at_least: Duration | None, at_most: Duration | None
+    session: Session, first: Ints, last: Ints, at_least: Duration | None, at_most: Duration | None
 ) -> tuple[Bools, str]:
     """Return which spans last so long, and the limits in words; of one that never ended only the shortest counts.
 
@@ -44,7 +44,8 @@ def of_length(
     if at_least is None and at_most is None:
         raise Misuse("lasting: expected at_least= or at_most=, such as at_least=seconds(0.5)")
     kept, said = np.ones(len(first), np.bool_), []
-    ended, after = last + 1 < clock.size, np.minimum(last + 1, clock.size - 1)
+    clock = session.clock
+    ended, after = last < session.end_of_episode(first), np.minimum(last + 1, clock.size - 1)
     for limit, word in ((at_least, "at least"), (at_most, "at most")):
         if limit is None:
             continue

@@ -76,6 +76,7 @@ def active_count(begins: Moments, ends: Moments) -> Number:
     size = session.clock.size
     change = np.bincount(begins.clock_index, minlength=size) - np.bincount(ends.clock_index, minlength=size)
     values = np.cumsum(change).astype(np.float64)
+    values -= np.hstack((0.0, values))[session.begin_of_episode(np.arange(size))]  # none is under way at a restart
     unseen = "" if begins.count else begins.unseen
     count: Number = over_all_frames(session, name, None if unseen else values, unseen=unseen)
     return count

@@ -154,6 +154,8 @@ class Window:
             low = np.minimum(low, former - self.earliest.value + 2 * SAME_TIME)
         low = np.where(since > 0, np.maximum(low, axis.values[since]), low) if axis.values.size else low
         begun = low < axis.values[:1] - axis.slip if axis.values.size else np.ones(len(low), np.bool_)
+        begun = begun & (not session.is_fresh)  # looking back past a restart finds nothing
+        begun = begun | session.at_restart(clock_index)
         return np.asarray(begun | axis.is_torn(session.gaps, low, high))
 
     def _between(self, axis: "TimeAxis", clock_index: Ints, sign: int = 1) -> tuple[Floats, Floats]:

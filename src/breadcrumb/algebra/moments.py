@@ -67,6 +67,8 @@ class Moments:
     """Whether one of them may be what several causes on one frame lead to, as an object appears or leaves but once."""
     from_steps: bool = False
     """Whether seeing one takes the frame before: none is seen on the first frame, or on the first one behind a gap."""
+    is_restart: bool = False
+    """Whether these are restarts: who asks about them sees the whole session."""
     is_known: bool = True
     """Whether the name was seen or declared."""
     key: Key = NO_KEY
@@ -120,6 +122,16 @@ class Moments:
     def times(self) -> Floats:
         """The game time of each, in seconds."""
         return self.session.clock.times[self.clock_index]
+
+    @property
+    def episodes(self) -> Ints:
+        """In which episode each is, counted from 1: a restart begins another one."""
+        return self.session.episode_of(self.clock_index) + 1
+
+    @property
+    def episode_times(self) -> Floats:
+        """How long after the begin of its episode each is, in seconds."""
+        return self.session.time_of_episode(self.clock_index)
 
     @property
     def by(self) -> Ints:

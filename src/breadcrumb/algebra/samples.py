@@ -120,6 +120,16 @@ class Samples:
         return self.track.times
 
     @property
+    def episodes(self) -> Ints:
+        """In which episode each sample is, counted from 1: a restart begins another one."""
+        return self.track.session.episode_of(self.track.clock_index) + 1
+
+    @property
+    def episode_times(self) -> Floats:
+        """How long after the begin of its episode each sample is, in seconds."""
+        return self.track.session.time_of_episode(self.track.clock_index)
+
+    @property
     def noise(self) -> float | Floats:
         """How far rounding alone may have moved a value."""
         known = self.known_noise

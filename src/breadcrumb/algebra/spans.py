@@ -75,9 +75,10 @@ class Spans:
         if match not in ("subject", "pair"):
             raise Misuse(f"between: expected match='subject' or 'pair', found {match!r}")
         label = f"{starts.label} to {ends.label}"
-        last = np.full(starts.count, starts.session.clock.size - 1)
+        last = starts.session.end_of_episode(starts.clock_index)
         if match == "pair":
-            last = next_end(starts, ends, pair_codes(starts.participants), pair_codes(ends.participants))
+            following = next_end(starts, ends, pair_codes(starts.participants), pair_codes(ends.participants))
+            last = np.minimum(last, following)
         else:
             for found in matches(starts.participants, ends.participants):
                 some = starts.pick(rows_of(found.left_rows, starts.count))
@@ -97,9 +98,9 @@ class Spans:
             >>> Spans.following(small_trace().events("bell.rung"), frames(5)).first.tolist()
             [3]
         """
-        clock = moments.session.clock
-        _, last = window(duration(length, "following")).clock_indices(clock, moments.clock_index)
-        first, last = moments.clock_index + (0 if own_frame else 1), np.minimum(last, clock.size - 1)
+        _, last = window(duration(length, "following")).clock_indices(moments.session.clock, moments.clock_index)
+        first = moments.clock_index + (0 if own_frame else 1)
+        last = np.minimum(last, moments.session.end_of_episode(moments.clock_index))
         there = first <= last
         label = f"{length} after {moments.label}"
         who = moments.participants.pick(np.flatnonzero(there))
@@ -132,7 +133,7 @@ class Spans:
             raise Misuse(f"of: expected 'parent', found {owner!r}")
         label = f"{self.label} of the parent"
         moved = replace(self, label=label, participants=self.participants.of_parents(label), unknown=None)
-        return moved._picked(np.flatnonzero(moved.participants.subject != NOBODY))
+        return moved.pick_rows(np.flatnonzero(moved.participants.subject != NOBODY))
 
     def without_subject(self) -> Self:
         """Return the frames that lie in any of the spans, as spans that hold for everyone.
@@ -214,7 +215,7 @@ class Spans:
 
     def pick(self, indices: Ints) -> Self:
         """Return some of the spans, by their indices in the order in which they begin."""
-        return self._picked(self.in_order[indices])
+        return self.pick_rows(self.in_order[indices])
 
     @cached_property
     def in_order(self) -> Ints:
@@ -229,19 +230,20 @@ class Spans:
         """Return the spans with both ends moved out by a duration, but not beyond the trace; merged where they meet."""
         by = duration(by, "grown")
         clock = self.session.clock
-        _, last = window(by).clock_indices(clock, self.last)
         axis = TimeAxis.of(clock, by.unit)
-        first = axis.at_or_after(axis.values[self.first] - by.value)
+        first = np.maximum(
+            axis.at_or_after(axis.values[self.first] - by.value), self.session.begin_of_episode(self.first)
+        )
+        last = np.minimum(window(by).clock_indices(clock, self.last)[1], self.session.end_of_episode(self.last))
         label = f"{self.label}, {by} longer at both ends"
-        grown = replace(self, label=label, first=first, last=np.minimum(last, clock.size - 1), unknown=None)
+        grown = replace(self, label=label, first=first, last=last, unknown=None)
         return grown.merged()
 
     def lengths(self, unit: str = "s") -> Floats:
-        """Return how long each lasts, to the frame after it, in `"s"` or `"frames"`; NaN if the trace ends in it."""
+        """Return how long each lasts, to the frame after it, in `"s"` or `"frames"`; NaN if nothing shows its end."""
         clock = self.session.clock
-        after = np.minimum(self.last + 1, clock.size - 1)
-        lengths = elapsed(clock, self.first, after, unit)
-        return np.where(self.last + 1 < clock.size, lengths, np.nan)
+        lengths = elapsed(clock, self.first, np.minimum(self.last + 1, clock.size - 1), unit)
+        return np.where(self.last < self.session.end_of_episode(self.first), lengths, np.nan)
 
     def to_frame(self) -> "pd.DataFrame":
         """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, frames and seconds."""
@@ -262,8 +264,8 @@ class Spans:
             >>> (boat.position.x == 1).spans().lasting(at_least=frames(2)).count
             0
         """
-        kept, said = of_length(self.session.clock, self.first, self.last, at_least, at_most)
-        return replace(self._picked(np.flatnonzero(kept)), label=f"{self.label} lasting {said}")
+        kept, said = of_length(self.session, self.first, self.last, at_least, at_most)
+        return replace(self.pick_rows(np.flatnonzero(kept)), label=f"{self.label} lasting {said}")
 
     def starts(self) -> Moments:
         """Return the moment at which each begins."""
@@ -375,10 +377,11 @@ class Spans:
         on = np.add.reduceat(step, edge).cumsum() >= least if len(edge) else np.zeros(0, np.bool_)
         before = np.hstack((False, on[:-1]))[: len(on)]
         begin, end = edge[on & ~before], edge[before & ~on]
-        kept = replace(self._picked(row[begin]), label=label, first=clock_index[begin], last=clock_index[end] - 1)
+        kept = replace(self.pick_rows(row[begin]), label=label, first=clock_index[begin], last=clock_index[end] - 1)
         return replace(kept, participants=replace(kept.participants, clock_index=kept.first))
 
-    def _picked(self, rows: Ints) -> Self:
+    def pick_rows(self, rows: Ints) -> Self:
+        """Return some of the spans, by their rows in the arrays."""
         who = self.participants.pick(rows)
         return replace(self, participants=who, first=self.first[rows], last=self.last[rows], unknown=None)
 

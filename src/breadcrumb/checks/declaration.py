@@ -13,6 +13,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.units import per_second
 from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types
 from breadcrumb.checks.describing import as_data, in_words, subject_of
+from breadcrumb.checks.episodes import in_each_episode
 from breadcrumb.checks.templates import Template
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.trace.objects import Objects, position_of
@@ -212,7 +213,7 @@ DECLARED: dict[str, Declaration] = {}
 
 
 def check(
-    template: str, *, unit: UnitOf = of_subject, passes_on: bool = False
+    template: str, *, unit: UnitOf = of_subject, passes_on: bool = False, whole: bool | str = False
 ) -> Callable[[Callable[P, Verdict]], Callable[P, Verdict]]:
     """Declare a check: a function of what is judged that returns a verdict, to which this gives its rule.
 
@@ -221,6 +222,7 @@ def check(
             behind it unless it tells them itself.
         unit: gives the unit of numbers in it from the arguments.
         passes_on: whether the check hands `occasions` on to checks that it is made of, rather than have them counted.
+        whole: whether it is about the whole session, or with which argument; else each episode is judged by itself.
     """
 
     def declare(function: Callable[P, Verdict]) -> Callable[P, Verdict]:
@@ -236,7 +238,8 @@ def check(
             first = bound.get(declaration.first, ())
             own = {name: value for name, value in given.items() if passes_on or name not in common}
             with within_the_library(), noting_matches() as matched:
-                verdict = function(*args, **own)  # type: ignore[arg-type]
+                about_all = whole if isinstance(whole, bool) else bound.get(whole) is not None
+                verdict = in_each_episode(function, args, own, whole=about_all)
                 few = "" if passes_on else _too_few(verdict, first, **common)
             rule = declaration.rule(bound, common.get("id", ""))
             changed: dict[str, Any] = {"outcome": Outcome.UNTESTED, "why_untested": few} if few else {}

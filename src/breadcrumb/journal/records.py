@@ -77,6 +77,12 @@ class DeclareRecord(NamedTuple):
     kinds: list[Any]
 
 
+class RestartsRecord(NamedTuple):
+    """Events at which the game begins anew."""
+
+    events: list[Any]
+
+
 class ClockRecord(NamedTuple):
     """What the game said of its own clock on this frame."""
 
@@ -110,6 +116,7 @@ Record: TypeAlias = (
     | EventRecord
     | ParameterRecord
     | DeclareRecord
+    | RestartsRecord
     | ClockRecord
     | FactRecord
 )
@@ -124,6 +131,7 @@ NAMES: dict[type, str] = {
     EventRecord: "event",
     ParameterRecord: "parameter",
     DeclareRecord: "declare",
+    RestartsRecord: "restarts",
     ClockRecord: "clock",
     FactRecord: "fact",
 }
@@ -139,6 +147,7 @@ _FIELDS: dict[str, tuple[Any, ...]] = {
     "event": (str, (str, _NONE), (str, _NONE), (dict, _NONE), bool),
     "parameter": (str, (*_NUMBER, str, bool, list, dict, _NONE), str),
     "declare": (list, list),
+    "restarts": (list,),
     "clock": ((*_NUMBER, _NONE), (*_NUMBER, _NONE), (*_NUMBER, _NONE), (bool, *_NUMBER, _NONE)),
     "fact": (str, str, str, str, int),
 }

@@ -27,7 +27,11 @@ def frame_lines(data: TraceData) -> Iterator[bytes]:
     """
     session = data.session
     about: dict[str, Any] = dict(session.about)
-    declared = {"events": session.declared_events, "kinds": session.declared_kinds}
+    declared = {
+        "events": session.declared_events,
+        "kinds": session.declared_kinds,
+        "restarts": session.declared_restarts,
+    }
     if any(declared.values()):
         about["declare"] = declared
     yield _line({"breadcrumb": VERSION, "about": about})

@@ -86,7 +86,8 @@ class Line(msgspec.Struct, frozen=True):
     token: str | None = None
     """First line: what the listener wants to be told before it takes a session."""
     about: dict[str, Any] | None = None
-    """First line: what is known of the session; `declare` in it lists the `events` and `kinds` that may occur."""
+    """First line: what is known of the session; `declare` in it lists the `events` and `kinds` that may
+    occur, and the `restarts`."""
     frame: Annotated[int, msgspec.Meta(ge=0, le=_HIGHEST_FRAME)] | None = None
     """Frame: its number; numbers rise."""
     t: float | None = None

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from breadcrumb.journal.layout import FILE_NAME
-from breadcrumb.journal.records import ClockRecord, DeclareRecord, EventRecord, ParameterRecord
+from breadcrumb.journal.records import ClockRecord, DeclareRecord, EventRecord, ParameterRecord, RestartsRecord
 from breadcrumb.journal.state import STANDING_EVERY, RecordingState
 from breadcrumb.journal.writing import JournalWriter
 from breadcrumb.listen.kinds import Kind, Unfit
@@ -116,13 +116,20 @@ class SessionWriter:
             raise self._bad(f"{problem}, in about")
         declare = about.pop("declare", None)
         if declare is not None:
-            lists = [declare.get(name, []) if isinstance(declare, dict) else None for name in ("events", "kinds")]
-            if not all(isinstance(names, list) and all(isinstance(name, str) for name in names) for names in lists):
-                raise self._bad("expected lists of texts under events and kinds, at about.declare")
-            self._state.records.append(DeclareRecord(declare.get("events", []), declare.get("kinds", [])))
+            self._declare(declare)
         self.path = self._place(about)
         self.path.mkdir(parents=True)
         self._journal = JournalWriter(str(self.path / FILE_NAME), about)
+
+    def _declare(self, declare: Any) -> None:
+        names = ("events", "kinds", "restarts")
+        lists = [declare.get(name, []) if isinstance(declare, dict) else None for name in names]
+        if not all(isinstance(one, list) and all(isinstance(name, str) for name in one) for one in lists):
+            raise self._bad("expected lists of texts under events, kinds and restarts, at about.declare")
+        events, kinds, restarts = (one or [] for one in lists)
+        self._state.records.append(DeclareRecord([*events, *(one for one in restarts if one not in events)], kinds))
+        if restarts:
+            self._state.records.append(RestartsRecord(restarts))
 
     def _take_frame(self, line: Line, journal: JournalWriter) -> None:
         if line.frame is None or line.t is None:

@@ -91,6 +91,7 @@ class Part:
             _within(first, size),
             last,
             _within(whole.lifetimes.leave[there] - self._first, size),
+            numbered=whole.lifetimes.ordinal[there],
         )
 
 

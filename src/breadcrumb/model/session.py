@@ -3,13 +3,16 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, TypeAlias
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.model.facts import CUT, LOSSES, PAUSED, Fact
 from breadcrumb.model.freezing import frozen, read_only
+
+if TYPE_CHECKING:
+    from breadcrumb.model.episodes import Episodes
 
 Ints: TypeAlias = NDArray[np.int64]
 Floats: TypeAlias = NDArray[np.float64]
@@ -74,9 +77,11 @@ class Lifetimes:
     """The clock index of its last sample, or NOBODY."""
     leave: Ints
     """The clock index on which it was gone; NOBODY if it was alive at the end."""
+    numbered: Ints | None = None
+    """Which lifetime of its object each is, where these are parts of a longer session."""
 
     def __post_init__(self) -> None:
-        read_only(self.name, self.kind, self.parent, self.appear, self.first, self.last, self.leave)
+        read_only(self.name, self.kind, self.parent, self.appear, self.first, self.last, self.leave, self.numbered)
 
     @property
     def size(self) -> int:
@@ -86,6 +91,8 @@ class Lifetimes:
     @cached_property
     def ordinal(self) -> Ints:
         """Which lifetime of its object each is, counted from 1."""
+        if self.numbered is not None:
+            return self.numbered
         order = np.argsort(self.name, kind="stable")
         names = self.name[order]
         starts = np.flatnonzero(np.hstack((True, names[1:] != names[:-1]))) if self.size else np.zeros(0, np.int64)
@@ -167,11 +174,17 @@ class Session:
     parameters: tuple[Parameter, ...] = ()
     declared_events: tuple[str, ...] = ()
     declared_kinds: tuple[str, ...] = ()
+    declared_restarts: tuple[str, ...] = ()
+    """The events at which the game begins anew."""
     facts: tuple[Fact, ...] = ()
     """What a user should know of the recording: that it was cut, or could not be read in full."""
     participants: Mapping[str, tuple[tuple[str | None, str | None], ...]] = field(default_factory=dict)
     """Which kinds take part in each event, as pairs of by and on: a kind, an empty text for a named thing that is no
     object, None for nobody."""
+    episodes: "Episodes | None" = None
+    """How restarts divide it; None if none does."""
+    is_fresh: bool = False
+    """Whether a restart begins it, so that nothing lies before its first frame."""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "about", frozen(self.about))
@@ -226,6 +239,34 @@ class Session:
         """The clock index on which each lifetime was seen to leave; NOBODY of one at the end, or that left in a gap."""
         leave = self.lifetimes.leave
         return np.where(np.isin(leave, self.gaps), NOBODY, leave)
+
+    def episode_of(self, clock_index: Ints) -> Ints:
+        """Return in which episode each clock index is, counted from 0."""
+        return np.zeros(len(clock_index), np.int64) if self.episodes is None else self.episodes.of_clock(clock_index)
+
+    def at_restart(self, clock_index: Ints) -> Bools:
+        """Return which clock indices are on the frame of the restart that begins this session.
+
+        What changes, appears, leaves or happens there may be of what was before, and breaks nothing.
+        """
+        return np.asarray((clock_index == 0) & self.is_fresh)
+
+    def begin_of_episode(self, clock_index: Ints) -> Ints:
+        """Return the first clock index of the episode that each clock index is in."""
+        if self.episodes is None:
+            return np.zeros(len(clock_index), np.int64)
+        return self.episodes.begins[self.episodes.of_clock(clock_index)]
+
+    def end_of_episode(self, clock_index: Ints) -> Ints:
+        """Return the last clock index of the episode that each clock index is in."""
+        if self.episodes is None:
+            return np.full(len(clock_index), self.clock.size - 1)
+        return self.episodes.ends[self.episodes.of_clock(clock_index)]
+
+    def time_of_episode(self, clock_index: Ints) -> Floats:
+        """Return how long after the begin of its episode each clock index is, in seconds."""
+        times: Floats = self.clock.times[clock_index] - self.clock.times[self.begin_of_episode(clock_index)]
+        return times
 
     def space_of(self, kind: str, prop: str) -> str:
         """Return what a property's values are relative to: world, parent or screen."""

@@ -10,7 +10,7 @@ from typing import Any, Self
 
 from breadcrumb.errors import BreadcrumbError, Misuse
 from breadcrumb.journal.processes import generation
-from breadcrumb.journal.records import DeclareRecord, ParameterRecord
+from breadcrumb.journal.records import DeclareRecord, ParameterRecord, RestartsRecord
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
 from breadcrumb.record.conventions import kind_of, names_of, plain_about
 from breadcrumb.record.frames import FrameWriter
@@ -172,17 +172,27 @@ class Recorder:
         self.declare(kinds=[kind])
         self._add(ArrayGroup(self._state, kind, ids, arrays))
 
-    def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = ()) -> None:
-        """Name events and kinds that may occur, so that their absence means just that."""
+    def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = (), restarts: Iterable[str] = ()) -> None:
+        """Name what may occur, so that its absence means just that.
+
+        Args:
+            events: names of events.
+            kinds: kinds of objects.
+            restarts: names of events at which the game begins anew: a new round, a reset, the level again. Checks judge
+                what lies between two restarts by itself.
+        """
         if not self._records_here():
             return
         with self._lock:
             try:
-                note = DeclareRecord(names_of(events), names_of(kinds))
+                begins = names_of(restarts)
+                note = DeclareRecord([*names_of(events), *begins], names_of(kinds))
             except Exception as error:  # what a game hands over may raise anything when it is looked at
                 self._frames.not_plain("declare", error)
                 return
             self._state.stands(("declare", *note.events, "", *note.kinds), note)
+            if begins:
+                self._state.stands(("restarts", *begins), RestartsRecord(begins))
 
     def parameter(self, name: str, value: float | str | bool, unit: str = "") -> None:
         """Record a tuning constant of the game, or its new value."""

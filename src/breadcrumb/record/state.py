@@ -6,7 +6,7 @@ from enum import Enum
 from typing import Any, Protocol
 
 from breadcrumb.errors import BreadcrumbError
-from breadcrumb.journal.records import AppearRecord, DeclareRecord, ParameterRecord, Record
+from breadcrumb.journal.records import AppearRecord, DeclareRecord, ParameterRecord, Record, RestartsRecord
 from breadcrumb.journal.state import RecordingState
 from breadcrumb.record.plain import plain_text, words_of
 from breadcrumb.record.readers import Reader, fetch
@@ -107,4 +107,8 @@ class RecorderState(RecordingState):
 
     def left_over(self) -> list[Record]:
         """Return what was noted since the last frame; before the first one, lifetimes have no frame to belong to."""
-        return [one for one in self.records if self.began or isinstance(one, ParameterRecord | DeclareRecord)]
+        return [
+            one
+            for one in self.records
+            if self.began or isinstance(one, ParameterRecord | DeclareRecord | RestartsRecord)
+        ]

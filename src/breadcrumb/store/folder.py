@@ -68,7 +68,11 @@ def write_folder(data: TraceData, folder: Path) -> None:
     about = {
         "format": FORMAT_VERSION,
         "about": dict(session.about),
-        "declared": {"events": session.declared_events, "kinds": session.declared_kinds},
+        "declared": {
+            "events": session.declared_events,
+            "kinds": session.declared_kinds,
+            "restarts": session.declared_restarts,
+        },
         "facts": [asdict(fact) for fact in session.facts],
         "participants": session.participants,
         "states": states,
@@ -85,6 +89,7 @@ class Declared(msgspec.Struct):
 
     events: tuple[str, ...] = ()
     kinds: tuple[str, ...] = ()
+    restarts: tuple[str, ...] = ()
 
 
 class About(msgspec.Struct):
@@ -136,6 +141,7 @@ class FolderTrace:
             ),
             declared_events=self._about.declared.events,
             declared_kinds=self._about.declared.kinds,
+            declared_restarts=self._about.declared.restarts,
             facts=self._about.facts,
             participants=self._about.participants,
         )

@@ -19,6 +19,7 @@ from breadcrumb.journal.records import (
     ParameterRecord,
     ParentRecord,
     Record,
+    RestartsRecord,
     TextRecord,
 )
 from breadcrumb.model.facts import Fact
@@ -103,6 +104,7 @@ def trace_from_journal(journal: Journal | JournalReader, label: str, facts: Iter
             parameters=tuple(told.parameters),
             declared_events=tuple(dict.fromkeys(told.declared_events)),
             declared_kinds=tuple(dict.fromkeys(told.declared_kinds)),
+            declared_restarts=tuple(dict.fromkeys(told.declared_restarts)),
             facts=(*facts, *recorded),
             participants=participants_of(events, lifetimes, kinds),
         ),
@@ -149,10 +151,18 @@ class _Gathered:
     parameters: list[Parameter] = field(default_factory=list)
     declared_events: list[str] = field(default_factory=list)
     declared_kinds: list[str] = field(default_factory=list)
+    declared_restarts: list[str] = field(default_factory=list)
     facts: list[Fact] = field(default_factory=list)
     _clock: dict[int, ClockRecord] = field(default_factory=dict)
     _lost_at: int = NOBODY
     _events: list[tuple[int, int, str, int, int, Mapping[str, Any], bool]] = field(default_factory=list)
+
+    def _declare(self, record: DeclareRecord | RestartsRecord) -> None:
+        if isinstance(record, RestartsRecord):
+            self.declared_restarts += record.events
+            return
+        self.declared_events += record.events
+        self.declared_kinds += record.kinds
 
     def read(self, records: Iterable[Record], clock_index: int) -> None:
         """Take over the records of one frame."""
@@ -175,9 +185,8 @@ class _Gathered:
                     self._clock[clock_index] = record
                 case ParameterRecord():
                     self.parameters.append(Parameter(record.name, clock_index, record.value, record.unit))
-                case DeclareRecord():
-                    self.declared_events += record.events
-                    self.declared_kinds += record.kinds
+                case DeclareRecord() | RestartsRecord():
+                    self._declare(record)
                 case FactRecord():
                     self.facts.append(_fact_of(record))
 

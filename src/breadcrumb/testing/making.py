@@ -26,6 +26,7 @@ def make_trace(
     frames: Sequence[int] | None = None,
     paused_before: Collection[int] = (),
     declare: Sequence[str] = (),
+    restarts: Sequence[str] = (),
     parameters: Mapping[str, Any] | None = None,
     name: str = "made by hand",
     **about: Any,
@@ -40,6 +41,7 @@ def make_trace(
         frames: the number of each frame; without gaps if left out.
         paused_before: the indices of frames before which the recording was paused.
         declare: events that may occur.
+        restarts: events at which the game begins anew.
         parameters: the game's tuning constants.
         name: the trace's name.
         about: what else is known of the session.
@@ -55,7 +57,8 @@ def make_trace(
     """
     with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
         path = Path(folder) / "made.crumbs"
-        _record(path, states, kinds, list(events), times, frames, paused_before, declare, parameters or {}, about)
+        declared = {"events": declare, "restarts": restarts}
+        _record(path, states, kinds, list(events), times, frames, paused_before, declared, parameters or {}, about)
         return Trace(trace_from_journal(read_journal(path / FILE_NAME), name))
 
 
@@ -86,13 +89,13 @@ def _record(
     times: Sequence[float] | None,
     frames: Sequence[int] | None,
     paused_before: Collection[int],
-    declare: Sequence[str],
+    declared: Mapping[str, Sequence[str]],
     parameters: Mapping[str, Any],
     about: Mapping[str, Any],
 ) -> None:
     there: dict[str, SimpleNamespace] = {}
     with Recorder(path, strict=True, **{"started_at": _STARTED_AT, **about}) as rec:
-        rec.declare(events=declare)
+        rec.declare(**declared)
         for name, value in parameters.items():
             rec.parameter(name, value)
         for kind in dict.fromkeys(kinds.values()):

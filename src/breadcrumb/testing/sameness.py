@@ -30,7 +30,10 @@ def _differences(one: TraceData, other: TraceData) -> Iterator[str]:
         ("what is known of the session", dict(mine.about), dict(yours.about)),
         (
             "the declared names",
-            *({"events": {*s.declared_events}, "kinds": {*s.declared_kinds}} for s in (mine, yours)),
+            *(
+                {"events": {*s.declared_events}, "kinds": {*s.declared_kinds}, "restarts": {*s.declared_restarts}}
+                for s in (mine, yours)
+            ),
         ),
         ("the clock", _clock(mine.clock), _clock(yours.clock)),
         ("the lifetimes", _lifetimes(mine), _lifetimes(yours)),

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.dividing import Division
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import SORTS, recorded_sort
@@ -17,6 +18,7 @@ from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_and_part, property_of
+from breadcrumb.model.episodes import Episodes
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
@@ -66,6 +68,7 @@ class Objects:
         self.key = key
         self.is_group = is_group
         """Whether all objects of the kind were asked for, and not one of them."""
+        self._divided: dict[int, Objects] = {}
 
     def __repr__(self) -> str:
         return f"<{self.called}: {counted(len(self.ids), 'objects')}, {counted(len(self._lifetimes), 'lifetimes')}>"
@@ -91,6 +94,22 @@ class Objects:
 
     def __dir__(self) -> list[str]:
         return [*super().__dir__(), *(name for name in self._known if name.isidentifier())]
+
+    @property
+    def episodes(self) -> Episodes | None:
+        """How restarts divide the session of these objects; None if none does."""
+        return self._data.session.episodes
+
+    def divided(self, division: Division) -> "Objects":
+        """Return those of the objects that are in one episode, or all of them in the whole session."""
+        number = NOBODY if division.episode is None else division.episode.number
+        if number not in self._divided:
+            lifetimes = np.unique(division.lifetimes(self._lifetimes))
+            self._divided[number] = Objects(
+                division.data, self._kind, lifetimes[lifetimes != NOBODY], self.called, self._unseen, self.key,
+                is_group=self.is_group,
+            )  # fmt: skip
+        return self._divided[number]
 
     @property
     def kind(self) -> str:

@@ -1,6 +1,6 @@
 """An opened trace."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -11,21 +11,24 @@ import numpy as np
 from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.participants import KindPair, Origin, Participants
+from breadcrumb.algebra.participants import Origin, Participants
 from breadcrumb.algebra.picked import values_at
 from breadcrumb.algebra.quantities import Quantity
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_of
 from breadcrumb.model.cutting import Part
+from breadcrumb.model.episodes import Episodes
 from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.clock import SessionClock
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.reading import note_read
+from breadcrumb.trace.restarting import Rows, declared_restarts, restart_moments
+from breadcrumb.trace.selecting import called, indices_of, key_of, narrowed, one_of, with_parts
 from breadcrumb.trace.tables import table_of_samples
 from breadcrumb.trace.vocabulary import Vocabulary, known_here, look_at, why_unseen
 
@@ -38,6 +41,10 @@ class Trace:
     """One recorded session; it never changes."""
 
     data: TraceData
+    given_restarts: Moments | None = None
+    """The restarts that take the place of the declared ones."""
+    is_divided: bool = True
+    """Whether what lies between two restarts is taken by itself."""
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Trace):
@@ -64,7 +71,60 @@ class Trace:
     def clock(self) -> SessionClock:
         """Frame numbers, game times, and what was recorded with each frame, as signals."""
         note_read(empty=not self.data.session.clock.size)
-        return SessionClock(self.data.session)
+        return SessionClock(self._divided.session)
+
+    @cached_property
+    def restarts(self) -> Moments:
+        """The moments at which the game begins anew, one a frame; a check that is given them sees the whole session.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> events = [(0, "round.start"), (2, "round.start")]
+            >>> trace = make_trace([{}] * 4, kinds={}, events=events, restarts=["round.start"])
+            >>> trace.restarts.frames.tolist()
+            [0, 2]
+        """
+        return restart_moments(self._divided.session, self._restart_rows)
+
+    def with_restarts(self, moments: Moments) -> "Trace":
+        """Return the same session, divided at other moments than the declared restarts, whoever takes part in them.
+
+        What lies between two restarts is judged as a session by itself: nothing reaches from one into the next.
+
+        Args:
+            moments: the moments at which the game begins anew.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> trace = small_trace()
+            >>> rung = trace.with_restarts(trace.events("bell.rung"))
+            >>> rung.one("skiff").position.x.previous().usable.tolist()
+            [False, True, False, True]
+        """
+        return Trace(self.data, moments)
+
+    def without_restarts(self) -> "Trace":
+        """Return the same session as one that goes on through its restarts.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().without_restarts().one("skiff").position.x.values.tolist()
+            [0.0, 1.0, 2.0, 3.0]
+        """
+        return Trace(self.data, self.given_restarts, is_divided=False)
+
+    @cached_property
+    def _divided(self) -> TraceData:
+        """The session, divided by its restarts."""
+        if not self.is_divided:
+            return self.data
+        return Episodes.of(self.data, *self._restart_rows) or self.data
+
+    @property
+    def _restart_rows(self) -> Rows:
+        """The clock index and the order of each restart."""
+        given = self.given_restarts
+        return declared_restarts(self.data.session) if given is None else (given.clock_index, given.order)
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -162,7 +222,7 @@ class Trace:
             >>> small_trace().events("bell.rung").frames.tolist()
             [2]
         """
-        session, here = self.data.session, known_here(self.vocabulary)
+        session, here = self._divided.session, known_here(self.vocabulary)
         events = session.events
         look_at(f"event {name}")
         indices = events.indices_of(name)
@@ -174,13 +234,13 @@ class Trace:
             if isinstance(wanted, str) and wanted not in session.names:
                 unseen = unseen or why_unseen("object", wanted, here.names, self.label)
                 is_known &= wanted in here.names
-            named = self._name_indices(wanted)
-            indices = indices[np.isin(who[indices], self._with_parts(named) if parts else named)]
+            named = indices_of(session, wanted)
+            indices = indices[np.isin(who[indices], with_parts(session, named) if parts else named)]
         note_read(empty=not len(indices))
         whom = {what: one for what, one in (("by", by), ("on", on)) if one is not None}
-        label = " ".join((name, *(f"{what} {_called(one)}" for what, one in whom.items())))
+        label = " ".join((name, *(f"{what} {called(one)}" for what, one in whom.items())))
         pairs = here.participants(name)
-        origin = Origin(label, pairs if parts else self._narrowed(pairs, by, on), one=_one_of(by) or _one_of(on))
+        origin = Origin(label, pairs if parts else narrowed(session, pairs, by, on), one=one_of(by) or one_of(on))
         names = events.by[indices], events.on[indices]
         return Moments(
             session,
@@ -191,7 +251,7 @@ class Trace:
             tuple(events.data[index] for index in indices.tolist()),
             unseen=unseen,
             is_known=is_known,
-            key=Key(name + (f"({','.join(f'{what}={_key(one)}' for what, one in whom.items())})" if whom else "")),
+            key=Key(name + (f"({','.join(f'{what}={key_of(one)}' for what, one in whom.items())})" if whom else "")),
         )
 
     def contacts(self, begin: str, end: str) -> Spans:
@@ -304,29 +364,29 @@ class Trace:
         known = self._asked_for.get(key.text)
         if known is not None:
             return known
-        session = self.data.session
+        session = self._divided.session
         if key.kind not in session.kinds:
             unseen = why_unseen("kind", key.kind, known_here(self.vocabulary).kinds, self.label)
-            return Objects(self.data, key.kind, np.zeros(0, np.int64), called, unseen, key, is_group=is_group)
+            return Objects(self._divided, key.kind, np.zeros(0, np.int64), called, unseen, key, is_group=is_group)
         lifetimes = np.flatnonzero(session.lifetimes.kind == session.kinds.index(key.kind))
         return self._asked_for.setdefault(
-            key.text, Objects(self.data, key.kind, lifetimes, called, key=key, is_group=is_group)
+            key.text, Objects(self._divided, key.kind, lifetimes, called, key=key, is_group=is_group)
         )
 
     def _one(self, id: str) -> Objects:
         found = self._asked_for.get(f"id {id}")
         if found is None:
-            lifetimes, session = self._lifetimes_of(id), self.data.session
+            lifetimes, session = self._lifetimes_of(id), self._divided.session
             kind = session.kinds[session.lifetimes.kind[lifetimes[0]]]
             found = self._asked_for[f"id {id}"] = Objects(
-                self.data, kind, lifetimes, id, key=Key(id, kind), is_group=False
+                self._divided, kind, lifetimes, id, key=Key(id, kind), is_group=False
             )
         look_at(f"kind {found.key.kind}")
         note_read(empty=False)
         return found
 
     def _lifetimes_of(self, id: str) -> Ints:
-        session = self.data.session
+        session = self._divided.session
         if id not in session.names:
             raise UnknownName(
                 "object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], self.label
@@ -337,45 +397,6 @@ class Trace:
                 "object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], self.label
             )
         return lifetimes
-
-    def _narrowed(
-        self, pairs: frozenset[KindPair], by: str | Objects | None, on: str | Objects | None
-    ) -> frozenset[KindPair]:
-        """Return those pairs of kinds that events by or on certain objects have."""
-        kept = pairs
-        for role, wanted in enumerate((by, on)):
-            if wanted is not None:
-                kind = wanted.key.kind if isinstance(wanted, Objects) else self.data.session.kind_of(wanted)
-                kept = frozenset(pair for pair in kept if pair[role] == kind)
-        return kept
-
-    def _with_parts(self, owners: Sequence[int]) -> Sequence[int]:
-        lifetimes = self.data.session.lifetimes
-        while len(more := np.union1d(owners, lifetimes.name[np.isin(lifetimes.parent, owners)])) > len(owners):
-            owners = more.tolist()
-        return owners
-
-    def _name_indices(self, wanted: str | Objects) -> list[int]:
-        names = self.data.session.names
-        ids = (wanted,) if isinstance(wanted, str) else wanted.ids
-        return [names.index(id) if id in names else NOBODY - 1 for id in ids]
-
-
-def _called(whom: str | Objects) -> str:
-    if isinstance(whom, str):
-        return whom
-    return f"any {whom.key.kind}" if whom.is_group else whom.called
-
-
-def _one_of(whom: str | Objects | None) -> str:
-    """Return the id of the one object or thing that is named, if one is."""
-    if isinstance(whom, Objects):
-        return "" if whom.is_group else next(iter(whom.ids), "")
-    return whom or ""
-
-
-def _key(whom: str | Objects) -> str:
-    return whom if isinstance(whom, str) else whom.key.text
 
 
 def open_trace(path: str | Path) -> Trace:

@@ -42,6 +42,8 @@ class Breach:
     """What is wrong, as part of a sentence: `0.43 m too far`."""
     excess: float | None = None
     """By how much, if that is a number."""
+    episode: int = 0
+    """In which episode, counted from 1; 0 of a session without restarts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +100,8 @@ class Finding:
     """What was matched with what is judged where there was a choice: `safe by time`."""
     details: tuple[str, ...] = ()
     """Lines about a breach that has no frame, such as that of a plain assert."""
+    cut: int = 0
+    """Occasions that a restart cut, so that they were not judged."""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "outcome", Outcome(self.outcome))

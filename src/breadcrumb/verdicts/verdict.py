@@ -133,7 +133,7 @@ def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...])
             f"{name}: expected verdicts, found {others[0]!r}; judge(condition, words) makes one of a condition"
         )
     with within_the_library():
-        joint = _join(verdicts, word, rank)
+        joint = joined(verdicts, word, rank)
     collector = active_collector()
     if collector is None:
         return joint
@@ -141,8 +141,14 @@ def _joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...])
     return collector.makes(joint)
 
 
-def _join(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
-    """Return the joint verdict: the first breach of all parts, the worst of all, and the sum of what was tested."""
+def joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -> Verdict:
+    """Return the joint verdict: the first breach of all parts, the worst of all, and the sum of what was tested.
+
+    Args:
+        verdicts: the parts.
+        word: how they are joined, in words.
+        rank: the outcomes; the whole has the first of these that a part has.
+    """
     outcome = min((one.outcome for one in verdicts), key=rank.index)
     leading = [one for one in verdicts if one.outcome == outcome]
     tightest = min(leading, key=_share)
@@ -159,6 +165,7 @@ def _join(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) -
         tested=sum(one.tested for one in verdicts),
         undecided=sum(one.undecided for one in verdicts),
         missing=sum(one.missing for one in verdicts),
+        cut=sum(one.cut for one in verdicts),
         breach_count=sum(one.breach_count for one in broken),
         worst=tightest.worst if tightest.margin is not None else earliest.worst,
         stretches=tuple(stretches[:STRETCHES_KEPT]),

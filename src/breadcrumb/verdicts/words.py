@@ -106,8 +106,9 @@ def breach_words(breach: Breach) -> str:
     """Return one breach in one line: when, who, found and allowed."""
     lifetime = f" (lifetime {breach.lifetime})" if breach.lifetime > 1 else ""
     who = f"{breach.object}{lifetime}: " if breach.object else ""
+    episode = f", episode {breach.episode}" if breach.episode > 1 else ""
     return (
-        f"frame {breach.frame} ({breach.time:.3f} s)  {who}{breach.words}; "
+        f"frame {breach.frame} ({breach.time:.3f} s{episode})  {who}{breach.words}; "
         f"measured {breach.measured}, allowed {breach.allowed}"
     )
 
@@ -119,6 +120,8 @@ def tested_words(verdict: Finding) -> str:
         words.append(f"{verdict.undecided} undecided at the end of the trace or at a gap")
     if verdict.missing:
         words.append(f"{verdict.missing} without a value")
+    if verdict.cut:
+        words.append(f"{verdict.cut} cut by restarts" + (", more than tested" if verdict.cut > verdict.tested else ""))
     return ", ".join(words)
 
 

@@ -57,7 +57,11 @@ def reports_every_touch(
     gaps = events.session.gaps
     doubt = doubtful.covers(touches.participants, touches.first) | _behind_unknown(touches)
     open_touch = ~told & ((touches.first == 0) | np.isin(touches.first, gaps) | doubt)
-    in_gap = np.isin(events.clock_index, gaps) | np.isin(events.clock_index + 1, gaps)
+    in_gap = (
+        events.session.at_restart(events.clock_index)
+        | np.isin(events.clock_index, gaps)
+        | np.isin(events.clock_index + 1, gaps)
+    )
     open_event = ~meant & (in_gap | doubtful.covers(events.participants, events.clock_index))
     names = events.session.lifetimes.name
     count = touches.count

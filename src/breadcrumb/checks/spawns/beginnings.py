@@ -105,7 +105,7 @@ def appears_with(
     return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)
 
 
-@check("{signal:title} is one of {places:size} places, all of them, evenly")
+@check("{signal:title} is one of {places:size} places, all of them, evenly", whole=True)
 def spreads_over(
     signal: Number | Angle | Vector,
     places: Sequence[float] | Sequence[Sequence[float]],

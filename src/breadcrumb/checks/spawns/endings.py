@@ -173,7 +173,7 @@ def count_stays(
     return evaluation.verdict()
 
 
-@check("no event is by or on {objects:any} once it is gone")
+@check("no event is by or on {objects:any} once it is gone", whole=True)
 def silent_once_gone(objects: Objects, **common: Unpack[Common]) -> Verdict:
     """Assert that no event is by or on an object that has left; on the frame on which it leaves, one may be.
 

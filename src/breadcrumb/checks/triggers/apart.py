@@ -131,6 +131,7 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
     when[too_soon] = dealt.clock_indices_at(dealt.at_cause[too_soon], too_soon)
     more = np.maximum(dealt.effects - 1, 0)
     surplus = np.repeat(dealt.begin + 1, more) + np.arange(int(more.sum())) - np.repeat(np.cumsum(more) - more, more)
+    surplus = surplus[~cause.session.at_restart(effect.clock_index[dealt.effect.order[surplus]])]
     kept = np.flatnonzero(decided)
     causes, effects = dealt.cause.order[kept], dealt.effect.order[surplus]
 

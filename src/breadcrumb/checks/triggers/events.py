@@ -84,7 +84,8 @@ def only_after(
 
     def phrase(index: int) -> Phrase:
         at = kept[index]
-        measured = "no cause" if latest[at] == NOBODY else f"{amount(float(took[at]), unit)} after the last one"
+        none = "no cause since the restart" if effect.session.is_fresh else "no cause"
+        measured = none if latest[at] == NOBODY else f"{amount(float(took[at]), unit)} after the last one"
         before = f"{cause.label} {due} before" if due.latest.value else f"{cause.label} on the same frame"
         return Phrase(measured, before, f"happens without {cause.label}")
 
@@ -208,6 +209,8 @@ def never_happens(
     """
     session = moments.session
     kept = in_scope(moments, during, except_during)
+    if kept.is_shared:  # what appears or leaves at a restart is put back or removed by it
+        kept = kept.pick(np.flatnonzero(~session.at_restart(kept.clock_index)))
     kept = kept.pick(np.unique(kept.clock_index, return_index=True)[1])  # several on one frame are one breach of it
     clock_indices = frames_watched(session, during, except_during)
     quiet = np.setdiff1d(clock_indices, kept.clock_index) if moments.is_known else clock_indices[:0]
@@ -221,7 +224,7 @@ def never_happens(
     return evaluation.verdict()
 
 
-@check("{moments} happens once[ in each lifetime of {each}]")
+@check("{moments} happens once[ in each lifetime of {each}]", whole="each")
 def happens_once(moments: Moments, *, each: Objects | None = None, **common: Unpack[Common]) -> Verdict:
     """Assert that something happens exactly once in the session, or once in each lifetime of objects.
 

@@ -263,7 +263,8 @@ def _evaluation(
         undecided += decided is None
         judged += [decided] if decided is not None else []
     for index, those in left.surplus.items():
-        if not asked[[one.index for one in those]].any():
+        at_restart = cause.session.at_restart(effect.clock_index[[index]])[0]
+        if at_restart or not asked[[one.index for one in those]].any():
             continue
         words = _surplus_words(cause, effect, index, those, times)
         subject = int(effect.lifetime[index]), int(effect.subject[index])

@@ -65,7 +65,7 @@ def equals(
     return judge_near(signal, expected, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
-@check("{segments:title} is the same across {segments:across}[relative?, relative to its start]")
+@check("{segments:title} is the same across {segments:across}[relative?, relative to its start]", whole=True)
 def same_across(
     segments: Sequence[Measure], *, relative: bool = False, tol: float = 0.0, **common: Unpack[Common]
 ) -> Verdict:
@@ -235,7 +235,7 @@ def opposes(
     return judge_near(signal, -other, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
-@check("{signal:title} begins each lifetime with the last one's value[ {step:signed}]")
+@check("{signal:title} begins each lifetime with the last one's value[ {step:signed}]", whole=True)
 def carries_over(signal: Amount, step: float = 0.0, *, tol: float = 0.0, **common: Unpack[Common]) -> Verdict:
     """Assert what an object's next lifetime begins with: the value that the lifetime before ended with, plus a step.
 

@@ -1,0 +1,195 @@
+"""Restarts: what lies between two of them is judged by itself, held against references on each part alone."""
+
+import random
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from breadcrumb import Spans, Trace, Verdict, frames
+from breadcrumb.checks import movement, triggers, values
+from breadcrumb.testing import make_trace
+from references.comparing import CASES, arguments
+from references.drawing import ABOUT, BORN, NAMES, STEP, draw_scene
+from references.plain import Scene
+
+PAIRS = 12
+ANEW = "round.start"
+
+
+def one_after_the_other(first: Scene, second: Scene) -> Trace:
+    """Return two sessions as one, in which a restart begins the second one."""
+    rows = first["rows"]
+    frame, time = rows[-1]["frame"] + 1 - second["rows"][0]["frame"], rows[-1]["time"] + STEP
+    every = [*rows, *({**row, "frame": row["frame"] + frame, "time": row["time"] + time} for row in second["rows"])]
+    told: list[tuple[Any, ...]] = [
+        (one["row"], one["name"], one["by"], one["on"], one["data"]) for one in first["events"]
+    ]
+    told += [(len(rows), ANEW)]
+    told += [(one["row"] + len(rows), one["name"], one["by"], one["on"], one["data"]) for one in second["events"]]
+    return make_trace(
+        [row["objects"] for row in every],
+        kinds={"a": "barrel", "b": "barrel", "lamp": "lamp"},
+        times=[row["time"] for row in every],
+        frames=[row["frame"] for row in every],
+        paused_before=[index for index, row in enumerate(every) if row["paused"]],
+        events=told,
+        declare=(*NAMES, BORN),
+        restarts=[ANEW],
+        **ABOUT,
+    )
+
+
+def _pairs() -> list[tuple[Scene, Scene, Trace]]:
+    found: list[tuple[Scene, Scene, Trace]] = []
+    seed = 0
+    while len(found) < PAIRS:
+        first, second = (draw_scene(random.Random(f"{seed} {which}")) for which in ("first", "second"))
+        seed += 1
+        there = [{who for row in scene["rows"] for who in row["objects"]} for scene in (first, second)]
+        stays = second["rows"][0]["objects"].keys() <= first["rows"][-1]["objects"].keys()
+        begin = second["rows"][0]["objects"]
+        present = all(one["by"] is None or one["by"] in begin for one in second["events"] if not one["row"])
+        if stays and present and there[0] == there[1]:  # nothing is gone or new at the restart, and kinds are the same
+            found.append((first, second, one_after_the_other(first, second)))
+    return found
+
+
+@pytest.fixture(scope="module")
+def pairs() -> list[tuple[Scene, Scene, Trace]]:
+    """Pairs of sessions, and each as one with a restart between the two."""
+    return _pairs()
+
+
+WHOLE = ("happens_once", "silent_once_gone", "carries_over")
+"""Checks of the whole session."""
+
+
+@pytest.mark.parametrize("name", [name for name in CASES if not name.endswith(WHOLE)])
+def test_each_episode_is_judged_by_itself(name: str, pairs: list[tuple[Scene, Scene, Trace]]) -> None:
+    """Two sessions with a restart between them have the breaches, and what was tested, of the two by themselves."""
+    wrong = []
+    for seed, (first, second, trace) in enumerate(pairs):
+        drawn = arguments(CASES[name], first, random.Random(f"{seed} {name}"))
+        one, other = (CASES[name].plainly(scene, **drawn) for scene in (first, second))
+        verdict = CASES[name].check(trace, **drawn)
+        on_restart = any(row == 0 for row, _ in other.breaches)
+        if other.undecided or on_restart:  # what looks back, and what is on the frame of the restart, differ
+            same = verdict.tested >= one.tested and (not one.breaches or verdict.outcome == "broken")
+        else:
+            rows = [row for row, _ in one.breaches] + [row + len(first["rows"]) for row, _ in other.breaches]
+            frames = trace.clock.frames
+            found = (verdict.tested, verdict.breach_count, verdict.first.frame if verdict.first else None)
+            same = found == (one.tested + other.tested, len(rows), frames[min(rows)] if rows else None)
+        if not same:
+            wrong.append(f"pair {seed}, {drawn}: {one}, {other}\n{verdict.explain()}")
+    assert not wrong, f"{len(wrong)} of {len(pairs)}\n{wrong[0]}"
+
+
+def _played(events: list[tuple[Any, ...]]) -> Trace:
+    """Return a barrel whose number rises from 0 in each of two rounds of four frames, and what happens."""
+    states = [{"a": {"n": float(row % 4), "x": float(row % 4)}} for row in range(8)]
+    told = [(0, ANEW), (4, "early", "a"), (4, ANEW), *events]
+    return make_trace(states, kinds={"a": "barrel"}, events=told, declare=["tap", "ring"], restarts=[ANEW])
+
+
+def _rung(*rows: int) -> list[tuple[Any, ...]]:
+    return [(row, "ring", "a") for row in rows]
+
+
+def _taps(*rows: int) -> list[tuple[Any, ...]]:
+    return [(row, "tap", "a") for row in rows]
+
+
+RULES: dict[str, tuple[list[tuple[Any, ...]], Callable[[Trace], Verdict], str, int, int]] = {
+    # what happens, what is asked, the outcome, how much was tested, and how much was cut
+    "a wait that a restart ends is cut": (
+        _taps(1, 3, 5) + _rung(2, 6),
+        lambda t: triggers.leads_to(t.events("tap"), t.events("ring"), within=frames(2)),
+        "held", 2, 1,
+    ),
+    "what was broken before stays broken": (
+        _taps(0),
+        lambda t: triggers.leads_to(t.events("tap"), t.events("ring"), within=frames(2)),
+        "broken", 1, 0,
+    ),
+    "a timer that outlives a restart is a breach": (
+        _taps(3) + _rung(5),
+        lambda t: triggers.only_after(t.events("ring"), t.events("tap"), within=frames(5)),
+        "broken", 1, 0,
+    ),
+    "an effect on the frame of a restart breaks nothing": (
+        _taps(3) + _rung(4),
+        lambda t: triggers.only_after(t.events("ring"), t.events("tap"), within=frames(5)),
+        "untested", 0, 0,
+    ),
+    "a new cause on the frame of a restart is judged": (
+        _taps(4),
+        lambda t: triggers.leads_to(t.events("tap"), t.events("ring"), within=frames(2)),
+        "broken", 1, 0,
+    ),
+    "an event that was told before the restart is not of the new episode": (
+        [],
+        lambda t: triggers.leads_to(t.events("early"), t.events("ring"), within=frames(0)),
+        "untested", 0, 0,
+    ),
+    "a value that is put back has not fallen": ([], lambda t: values.never_falls(t.one("barrel").n), "held", 6, 0),
+    "the whole session falls": (
+        [], lambda t: values.never_falls(t.without_restarts().one("barrel").n), "broken", 7, 0,
+    ),
+    "values on the frame of a restart are judged": (
+        [], lambda t: movement.stays_between(t.one("barrel").n, 0.5, 9), "broken", 8, 0,
+    ),
+    "a check of restarts sees the whole session": (
+        [], lambda t: values.equals(t.one("barrel").n.at(t.restarts), 0.0), "held", 2, 0,
+    ),
+    "what a restart must lead to is judged": (
+        _rung(0, 4),
+        lambda t: triggers.leads_to(t.restarts, t.events("ring").without_subject(), within=frames(0)),
+        "held", 2, 0,
+    ),
+    "what lies between two restarts is counted anew": (
+        _taps(2, 5),
+        lambda t: triggers.respects_cooldown(t.events("tap"), frames(9)),
+        "untested", 0, 0,
+    ),
+    "spans end with their episode": (
+        _taps(2),
+        lambda t: triggers.never_happens(
+            t.events("ring"), during=Spans.between(t.events("tap"), t.events("ring")), occasions=2
+        ),
+        "held", 2, 0,
+    ),
+    "all that was cut is told": (
+        _taps(3),
+        lambda t: triggers.leads_to(t.events("tap"), t.events("ring"), within=frames(9)),
+        "untested", 0, 1,
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("rule", RULES)
+def test_a_restart_cuts_what_lies_across_it(rule: str) -> None:
+    """Waits, looks back, changes and spans end at a restart; on its frame values and new causes alone are judged."""
+    events, ask, outcome, tested, cut = RULES[rule]
+    verdict = ask(_played(events))
+    assert (verdict.outcome, verdict.tested, verdict.cut) == (outcome, tested, cut), verdict.explain()
+
+
+def test_restarts_are_kept_and_can_be_given() -> None:
+    """Declared restarts come with the trace, others can be given, and a breach says in which episode it is."""
+    trace = _played(_taps(2, 6))
+    assert trace.restarts.frames.tolist() == [0, 4]
+    assert trace.events("tap").episodes.tolist() == [1, 2]
+    assert trace.one("barrel").n.episode_times.tolist() == pytest.approx([0.0, 0.1, 0.2, 0.3] * 2)
+    given = trace.with_restarts(trace.events("tap"))
+    assert given.restarts.frames.tolist() == [2, 6]
+    assert trace.without_restarts().one("barrel").n.previous().usable.tolist() == [False, *[True] * 7]
+    broken = movement.stays_between(trace.one("barrel").n.at(trace.events("tap")), 9, 99)
+    assert (broken.first.episode, broken.worst.episode) == (1, 1)  # type: ignore[union-attr]
+    late = movement.stays_between(given.one("barrel").n.at(trace.events(ANEW)), 0, 99, id="a", occasions=1)
+    assert late.outcome == "held"
+    rung = _played(_rung(6))
+    second = triggers.only_after(rung.events("ring"), rung.events("tap"), within=frames(2))
+    assert "frame 6 (0.600 s, episode 2)" in second.explain()
+    assert "no cause since the restart" in second.explain()
