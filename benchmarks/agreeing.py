@@ -24,8 +24,8 @@ from references.drawing import draw_scene, trace_of
 from references.plain import Scene
 
 SHARES = {"held": 0.15, "broken": 0.15, "undecided": 0.05}
-MORE = 20
-"""How many times as many sessions are looked through for what is rare."""
+PATIENCE = 2000
+"""How many sessions are looked through for what is rare before it is given up: some checks leave nothing undecided."""
 
 
 class Comparison:
@@ -49,16 +49,17 @@ class Comparison:
             self.wrong += 1
             print(f"{self.name}, scene {seed}, {drawn}\n{different}", flush=True)
 
-    def look_for_what_is_rare(self, seeds: range) -> None:
-        """Compare more scenes, of those alone in which the reference finds what is too rare."""
-        for seed in seeds:
-            rare = next((what for what, share in SHARES.items() if self.found[what] < share * self.scenes), None)
-            if rare is None:
-                return
-            scene = draw_scene(random.Random(seed))
-            drawn = self.draw(seed, scene, rare)
-            if rare in found_by(self.case, scene, drawn):
-                self.compare(seed, scene, trace_of(scene), drawn)
+    def look_for_what_is_rare(self, begin: int) -> None:
+        """Compare more scenes from a number on, of those alone in which the reference finds what is too rare."""
+        for rare, share in SHARES.items():
+            seed, last = begin, begin
+            while self.found[rare] < share * self.scenes and seed - last < PATIENCE:
+                scene = draw_scene(random.Random(seed))
+                drawn = self.draw(seed, scene, rare)
+                if rare in found_by(self.case, scene, drawn):
+                    self.compare(seed, scene, trace_of(scene), drawn)
+                    last = seed
+                seed += 1
 
     def __str__(self) -> str:
         shares = ", ".join(f"{what} {self.found[what] / self.scenes:.1%}" for what in SHARES)
@@ -80,7 +81,7 @@ def main() -> None:
         for one in every:
             one.compare(seed, scene, trace, one.draw(seed, scene))
     for one in every:
-        one.look_for_what_is_rare(range(end, end + MORE * asked.scenes))
+        one.look_for_what_is_rare(end)
         print(one, flush=True)
     wrong = sum(one.wrong for one in every)
     print(f"{len(every)} checks, {wrong} disagreements, {time.monotonic() - begin:.0f} s")

@@ -22,7 +22,7 @@ def touches(trace):
 
 
 def check_blankets_are_laid_out(trace):
-    start = Spans.following(trace.events("shift.start"), frames(1), own_frame=True)
+    start = Spans.following(trace.restarts, frames(1), own_frame=True)
     assert spawns.count_stays(trace.all("blanket"), at_least=LAID_OUT, at_most=LAID_OUT, during=start)
 
 
@@ -30,15 +30,14 @@ def check_a_touch_uses_a_blanket_up(trace):
     assert triggers.leads_to(touches(trace), used(trace), within=frames(0), match="pair", occasions=3)
     gone = trace.all("blanket").leaves
     assert triggers.leads_to(used(trace), gone, within=frames(0))
-    restart = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-    assert triggers.only_after(gone.outside(restart), used(trace), within=frames(0))
+    assert triggers.only_after(gone, used(trace), within=frames(0))
 
 
 def check_a_blanket_warms_its_boat_once(trace):
     warmth = trace.all("skiff").warmth
     before = warmth.before(used(trace), frames(1)).values
     assert values.equals(warmth.at(used(trace)), np.minimum(before + WARMS, WARMEST), tol=1e-9, occasions=3)
-    due = Spans.following(used(trace) | trace.events("shift.start"), frames(0), own_frame=True)
+    due = Spans.following(used(trace), frames(0), own_frame=True)
     assert values.unchanged(warmth, except_during=due)
 
 
@@ -49,22 +48,16 @@ def check_warmth_has_a_limit(trace):
 def check_a_blankets_sound_plays_where_it_lay(trace):
     started = trace.events("sound.start")
     assert spawns.one_for_each(started, trace.all("sound"), within=frames(0), match="subject")
-    assert triggers.leads_to(
-        started,
-        trace.events("sound.end"),
-        within=(SOUND, SOUND),
-        unless=trace.events("shift.start"),
-        time_tol=trace.clock.longest_frame,
-    )
+    ended = trace.events("sound.end")
+    assert triggers.leads_to(started, ended, within=(SOUND, SOUND), time_tol=trace.clock.longest_frame)
     lay = trace.all("blanket").position.before(started, frames(1))
     assert values.equals(trace.all("sound").position.at(started), lay.values)
 
 
 def check_a_sound_ends_after_its_time(trace):
-    restart = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-    gone = trace.all("sound").leaves.outside(restart)
-    assert triggers.only_after(gone, trace.events("sound.end"), within=frames(0))
-    assert triggers.leads_to(trace.events("sound.end"), trace.all("sound").leaves, within=frames(0))
+    gone, ended = trace.all("sound").leaves, trace.events("sound.end")
+    assert triggers.only_after(gone, ended, within=frames(0))
+    assert triggers.leads_to(ended, gone, within=frames(0))
 
 
 def check_a_blanket_that_is_gone_is_silent(trace):

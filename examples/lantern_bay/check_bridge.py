@@ -19,24 +19,23 @@ def cubic(u):
     return np.where(u < 0.5, 4 * u**3, 1 - 4 * (1 - u) ** 3)
 
 
-def since(moments, signal, key=None):
-    """Return an entry of the last of some moments before each sample, or its time; NaN where there was none."""
+def since(moments, signal, key):
+    """Return an entry of the last of some moments before each sample; NaN where there was none in its shift."""
     last = np.searchsorted(moments.frames, signal.frames, side="right") - 1
-    values_ = moments.times if key is None else moments[key]
-    return np.where(last >= 0, np.r_[values_, np.nan][last], np.nan)
+    same_shift = np.r_[moments.episodes, 0][last] == signal.episodes
+    return np.where(same_shift, np.r_[moments[key], np.nan][last], np.nan)
 
 
 def check_the_bridge_waits_for_people_to_leave(trace):
     bell, moving = trace.events("bell.rung"), trace.events("bridge.moving")
     assert triggers.only_after(moving, bell, within=(WAIT, WAIT), time_tol=trace.clock.longest_frame)
-    assert triggers.leads_to(bell, moving, within=(WAIT, WAIT), unless=trace.events("shift.start"))
+    assert triggers.leads_to(bell, moving, within=(WAIT, WAIT))
 
 
 def check_leaves_ease_along_their_curve(trace):
     angle, moving = trace.all("leaf").angle, trace.events("bridge.moving")
     start, end = since(moving, angle, "from"), since(moving, angle, "to")
     due = start + (end - start) * cubic((angle.times - since(moving, angle, "at")) / MOVING)
-    due = np.where(since(trace.events("shift.start"), angle) > since(moving, angle), np.nan, due)
     assert values.equals(angle, due, tol=1e-6)
 
 
@@ -54,16 +53,9 @@ def check_leaves_stop_where_they_should(trace):
 
 
 def check_the_bridge_says_when_it_is_done(trace):
-    moving, exact = trace.events("bridge.moving"), (seconds(MOVING), seconds(MOVING))
-    shift = trace.events("shift.start")
-    assert triggers.leads_to(
-        moving,
-        trace.events("bridge.done"),
-        within=exact,
-        unless=shift,
-        retrigger=True,
-        time_tol=trace.clock.longest_frame,
-    )
+    moving, done = trace.events("bridge.moving"), trace.events("bridge.done")
+    exact = (seconds(MOVING), seconds(MOVING))
+    assert triggers.leads_to(moving, done, within=exact, retrigger=True, time_tol=trace.clock.longest_frame)
 
 
 def check_both_leaves_move_as_one(trace):
@@ -75,8 +67,7 @@ def check_the_bridges_lamp_swells(trace):
     size, moving = trace.one("bridge_lamp").size, trace.events("bridge.moving")
     passed = size.times - since(moving, size, "at")
     due = np.interp(passed, *SWELLING)
-    over = (passed > MOVING) | (since(trace.events("shift.start"), size) > since(moving, size))
-    assert values.equals(size, np.where(over, np.nan, due), tol=1e-6)
+    assert values.equals(size, np.where(passed > MOVING, np.nan, due), tol=1e-6)
 
 
 def check_the_gangway_goes_further_each_time(trace):

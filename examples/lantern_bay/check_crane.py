@@ -24,7 +24,7 @@ def drags(trace, edge):
 
 
 def lifting(trace):
-    return Spans.between(trace.events("magnet.on"), trace.events("magnet.off") | trace.events("shift.start"))
+    return Spans.between(trace.events("magnet.on"), trace.events("magnet.off"))
 
 
 def check_the_trolley_keeps_to_its_rail(trace):
@@ -43,9 +43,7 @@ def check_a_drag_keeps_its_grip(trace):
 
 
 def check_the_trolley_stands_unless_it_is_dragged(trace):
-    dragged = Spans.between(drags(trace, "begin"), drags(trace, "end")) | Spans.following(
-        trace.events("shift.start"), frames(1), own_frame=True
-    )
+    dragged = Spans.between(drags(trace, "begin"), drags(trace, "end"))
     x, ends = trace.one("trolley").position.x, drags(trace, "end")
     assert values.equals(x.at(ends), x.before(ends, frames(1)).values, occasions=3)
     assert values.unchanged(x, except_during=dragged)
@@ -58,9 +56,7 @@ def check_the_magnet_lifts_what_it_meets(trace):
 
 
 def check_the_magnet_hangs_still_until_it_lifts(trace):
-    lowering = Spans.following(trace.events("magnet.off"), seconds(4)) | Spans.following(
-        trace.events("shift.start"), frames(0), own_frame=True
-    )
+    lowering = Spans.following(trace.events("magnet.off"), seconds(4))
     height = trace.one("magnet").position.z
     assert values.equals(height, LOW, except_during=lifting(trace) | lowering)
 

@@ -13,7 +13,7 @@ SKIFF = 6.0  # m/s: what happens within a frame is seen at its end, and it may m
 
 def hops(trace):
     """Return the hops with which shifts start, and those after landings."""
-    hop, start = trace.events("gull.hop"), trace.events("shift.start")
+    hop, start = trace.events("gull.hop"), trace.restarts
     first = np.isin(hop.frames, start.frames) & np.isclose(hop["at"], hop.times, rtol=0, atol=1e-9)
     return hop.where(first).with_name("the first hop"), hop.where(~first).with_name("a hop after a landing")
 
@@ -26,17 +26,15 @@ def passed(trace, signal):
 
 
 def check_the_gull_hops_without_a_rest(trace):
-    hop, start = trace.events("gull.hop"), trace.events("shift.start")
-    landed = trace.events("gull.landed")
+    hop, landed = trace.events("gull.hop"), trace.events("gull.landed")
     first, later = hops(trace)
-    assert triggers.leads_to(start, first, within=frames(0))
+    assert triggers.leads_to(trace.restarts, first, within=frames(0))
     assert triggers.leads_to(landed, later, within=frames(0))
     before = np.searchsorted(hop["at"], later["at"] - 1e-9) - 1
     rest = later["at"] - hop["at"][before]
     assert triggers.carries_data(later.with_data(rest=rest), "rest", HOP, tol=1e-6, occasions=3)
-    assert triggers.leads_to(
-        hop, landed, within=(seconds(HOP), seconds(HOP)), unless=start, time_tol=trace.clock.longest_frame
-    )
+    exact = (seconds(HOP), seconds(HOP))
+    assert triggers.leads_to(hop, landed, within=exact, time_tol=trace.clock.longest_frame)
 
 
 def check_the_first_hop_of_a_shift_starts_on_the_perch(trace):
@@ -58,7 +56,7 @@ def check_the_gull_flies_toward_its_skiff(trace):
 
 def check_the_gull_lands_on_its_skiff(trace):
     _, later = hops(trace)
-    jumped = trace.events("whirlpool.moved", by="heron") | trace.events("shift.start")
+    jumped = trace.events("whirlpool.moved", by="heron")
     landed = later.where(~np.isin(later.frames, jumped.frames)).with_name(
         "a landing on a skiff that did not jump just then"
     )

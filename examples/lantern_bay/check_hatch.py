@@ -11,14 +11,9 @@ JUMP = 9.0  # deg
 EVERY = 0.7  # s
 
 
-def since_start(trace, at):
-    """Return how long after the start of its shift each frame or moment is."""
-    start = trace.events("shift.start")
-    return at.times - start.times[np.searchsorted(start.frames, at.frames, side="right") - 1]
-
-
-def tariff(trace, at):
-    return np.take(TARIFFS, (since_start(trace, at) / HOUR + 1e-9).astype(int) % len(TARIFFS))
+def tariff(at):
+    """Return the tariff of the hour on each frame or at each moment."""
+    return np.take(TARIFFS, (at.episode_times / HOUR + 1e-9).astype(int) % len(TARIFFS))
 
 
 def check_each_boat_alongside_gets_one_ticket(trace):
@@ -29,7 +24,7 @@ def check_each_boat_alongside_gets_one_ticket(trace):
 
 def check_a_ticket_costs_the_tariff_of_the_hour(trace):
     issued = trace.events("ticket.issued")
-    assert triggers.carries_data(issued, "tariff", tariff(trace, issued).astype(float))
+    assert triggers.carries_data(issued, "tariff", tariff(issued).astype(float))
 
 
 def check_tickets_are_numbered(trace):
@@ -39,7 +34,7 @@ def check_tickets_are_numbered(trace):
 
 def check_the_caption_shows_the_tariff(trace):
     caption = trace.one("hatch").caption
-    now = tariff(trace, caption)
+    now = tariff(caption)
     right = [(caption == f"{price} d") == (now == price) for price in TARIFFS]
     assert judge(right[0] & right[1] & right[2], "the caption shows the tariff of the hour")
 
@@ -50,14 +45,12 @@ def check_the_roll_is_never_empty(trace):
 
 
 def check_the_clock_jumps_on_time(trace):
-    jump, start = trace.events("clock.jump"), trace.events("shift.start")
-    shift = Spans.between(start, start)
-    assert triggers.repeats_every(
-        jump, seconds(EVERY), first=seconds(EVERY), during=shift, time_tol=trace.clock.longest_frame
-    )
+    jump, every = trace.events("clock.jump"), seconds(EVERY)
+    shift = Spans.between(trace.restarts, trace.restarts)
+    assert triggers.repeats_every(jump, every, first=every, during=shift, time_tol=trace.clock.longest_frame)
 
 
 def check_the_hand_shows_the_jumps(trace):
     turn = trace.one("clock").hand.turn_about("z")
-    jumps = np.floor(since_start(trace, turn) / EVERY + 1e-9)
+    jumps = np.floor(turn.episode_times / EVERY + 1e-9)
     assert values.equals(turn, (jumps * JUMP + 180) % 360 - 180, tol=1e-6)

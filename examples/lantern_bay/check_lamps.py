@@ -37,7 +37,7 @@ def check_light_ends_on_what_it_first_meets(trace):
 
 def check_lamps_are_dark_until_they_are_lit(trace):
     lamp = trace.all("lamp")
-    start = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
+    start = Spans.following(trace.restarts, frames(0), own_frame=True)
     assert judge(~lamp.burning, "lamps are dark when a shift starts", during=start)
     assert triggers.only_after(lamp.burning.rises(), lit(trace), within=frames(0))
 
@@ -47,7 +47,7 @@ def check_a_press_switches_a_lamp_once(trace):
     switched = trace.events("lamp.switched")
     assert triggers.leads_to(pressed, switched, within=frames(0), occasions=3)
     assert triggers.only_after(switched, pressed, within=frames(0))
-    due = Spans.following(switched | trace.events("shift.start"), frames(0), own_frame=True)
+    due = Spans.following(switched, frames(0), own_frame=True)
     assert values.unchanged(trace.all("lamp").burning, except_during=due)
     assert values.toggles(trace.all("lamp").burning, at=switched, only=False)
 

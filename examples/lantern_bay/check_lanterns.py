@@ -19,10 +19,10 @@ def thrown(trace):
 
 
 def check_a_lantern_comes_back_after_its_last_let_go(trace):
-    returned, stopped = trace.events("lantern.returned"), trace.events("shift.start")
+    returned = trace.events("lantern.returned")
     for name in THROWN:
         thrown = trace.events("lantern.let_go", on=name)
-        gripped = trace.events("lantern.gripped", on=name) | stopped
+        gripped = trace.events("lantern.gripped", on=name)
         assert triggers.leads_to(thrown, returned, within=(RETURNS, RETURNS), unless=gripped, retrigger=True)
         assert triggers.only_after(
             trace.events("lantern.returned", by=name), thrown, within=(RETURNS, RETURNS), time_tol=frames(1)
@@ -55,7 +55,7 @@ def check_a_thrown_lantern_flies(trace):
 def check_a_thrown_lantern_slows_down(trace):
     lantern = trace.all("lantern")
     handled = trace.events("lantern.let_go") | trace.events("lantern.gripped")
-    handled |= trace.events("lantern.returned") | trace.events("shift.start")
+    handled |= trace.events("lantern.returned")
     flying = lantern.lifetimes - Spans.following(handled, frames(0), own_frame=True)
     assert movement.slows_by(lantern, SLOWING, velocity=lantern.velocity, during=flying, tol=0.001)
 
@@ -63,6 +63,4 @@ def check_a_thrown_lantern_slows_down(trace):
 def check_a_lantern_is_held_until_it_is_let_go(trace):
     gripped = trace.all("lantern").gripped
     assert judge(gripped.at(trace.events("lantern.gripped")), "a grip holds", occasions=3)
-    due = Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-    let_go = trace.events("input.let_go")
-    assert triggers.leads_to(gripped.falls().outside(due), let_go, within=frames(0))
+    assert triggers.leads_to(gripped.falls(), trace.events("input.let_go"), within=frames(0))

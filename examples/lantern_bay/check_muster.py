@@ -15,9 +15,8 @@ def placed(trace):
 
 def check_musters_are_called_every_five_seconds(trace):
     called = trace.events("muster.called")
-    start = trace.events("shift.start")
-    assert triggers.leads_to(start, called, within=frames(0))
-    assert triggers.repeats_every(called, EVERY, during=Spans.between(start, start))
+    assert triggers.leads_to(trace.restarts, called, within=frames(0))
+    assert triggers.repeats_every(called, EVERY)
 
 
 def check_everyone_aboard_is_placed_at_each_muster(trace):
@@ -45,8 +44,7 @@ def check_all_berths_are_drawn(trace):
 def check_each_shift_draws_anew(trace):
     start = trace.events("shift.start")
     berths = np.array([int(name.removeprefix("berth-")) for name in placed(trace).with_subject("on").subjects], float)
-    shift = np.searchsorted(start.frames, placed(trace).frames, side="right")
-    nights = [berths[shift == number] for number in range(1, start.count + 1)]
+    nights = [berths[placed(trace).episodes == number] for number in range(1, start.count + 1)]
     length = min(map(len, nights), default=0)
     anew = np.array([True, *(not np.array_equal(one[:length], nights[0][:length]) for one in nights[1:])])
     assert triggers.carries_data(start.with_data(anew=anew), "anew", True, occasions=2)

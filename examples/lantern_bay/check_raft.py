@@ -21,7 +21,7 @@ def let_go(trace):
 
 def gliding(trace):
     launched = trace.events("raft.launched")
-    return Spans.between(launched, launched | trace.events("shift.start"))
+    return Spans.between(launched, launched)
 
 
 def check_the_raft_is_gripped_near_its_middle_only(trace):

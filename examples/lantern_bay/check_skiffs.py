@@ -14,11 +14,10 @@ def steered(trace):
 
 
 def coasting(trace):
-    """From letting go of all keys until the next key is pressed or the shift ends."""
+    """From letting go of all keys until the next key is pressed."""
     let_go = steered(trace).where(lambda data: not data["keys"])
     keys = steered(trace).where(lambda data: bool(data["keys"]))
-    until = keys | trace.events("shift.start")
-    return Spans.between(let_go, until) - Spans.following(until, frames(0), own_frame=True)
+    return Spans.between(let_go, keys) - Spans.following(keys, frames(0), own_frame=True)
 
 
 def check_skiffs_keep_to_their_top_speed(trace):

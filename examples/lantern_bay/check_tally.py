@@ -9,10 +9,6 @@ STEP = {"stack-quay": 0.7, "stack-shed": 0.5}  # m
 FULL = {"stack-quay": 4.9, "stack-shed": 2.5}  # m
 
 
-def restart(trace):
-    return Spans.following(trace.events("shift.start"), frames(0), own_frame=True)
-
-
 def check_each_box_lands_on_the_one_before(trace):
     for name, step in STEP.items():
         delivery = trace.events("delivery", on=name)
@@ -25,7 +21,7 @@ def check_each_box_lands_on_the_one_before(trace):
 def check_a_stack_changes_at_its_own_deliveries_only(trace):
     for name in STEP:
         delivered = Spans.following(trace.events("delivery", on=name), frames(0), own_frame=True)
-        assert values.unchanged(trace.one(id=name).top, except_during=delivered | restart(trace))
+        assert values.unchanged(trace.one(id=name).top, except_during=delivered)
 
 
 def check_a_full_stack_is_cleared(trace):
@@ -35,4 +31,5 @@ def check_a_full_stack_is_cleared(trace):
 
 
 def check_a_new_shift_clears_the_stacks(trace):
-    assert values.equals(trace.all("stack").top, 0.0, during=restart(trace))
+    start = Spans.following(trace.restarts, frames(0), own_frame=True)
+    assert values.equals(trace.all("stack").top, 0.0, during=start)

@@ -64,7 +64,7 @@ def play(
         units=_UNITS,
         spaces={"screen": "screen", "light_end": "parent"},
     ) as rec:
-        rec.declare(events=declared(bay.routines.values()))
+        rec.declare(events=declared(bay.routines.values()), restarts=["shift.start"])
         bay.watch(rec)
         for routine in bay.routines.values():
             for name, value, unit in routine.parameters:
