@@ -2,13 +2,15 @@
 
 import random
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
 
-from breadcrumb import Spans, Trace, Verdict, frames
+from breadcrumb import Recorder, Spans, Trace, Verdict, frames, open_trace
 from breadcrumb.checks import movement, triggers, values
-from breadcrumb.testing import make_trace
+from breadcrumb.report.replaying import replay_data
+from breadcrumb.testing import differences, make_trace
 from references.comparing import CASES, arguments
 from references.drawing import ABOUT, BORN, NAMES, STEP, draw_scene
 from references.plain import Scene
@@ -193,3 +195,21 @@ def test_restarts_are_kept_and_can_be_given() -> None:
     second = triggers.only_after(rung.events("ring"), rung.events("tap"), within=frames(2))
     assert "frame 6 (0.600 s, episode 2)" in second.explain()
     assert "no cause since the restart" in second.explain()
+
+
+def test_restarts_come_through_every_format(tmp_path: Path, cli: Callable[..., Any]) -> None:
+    """What is declared in the recorder is in the trace, in frame lines and back, and `show` names the frames."""
+    with Recorder(tmp_path / "rounds.crumbs", strict=True) as rec:
+        rec.declare(restarts=[ANEW])
+        for frame in range(4):
+            if frame in (0, 2):
+                rec.event(ANEW)
+            rec.frame(t=frame / 10)
+    assert open_trace(tmp_path / "rounds.crumbs").restarts.frames.tolist() == [0, 2]
+    assert cli("convert", "rounds.crumbs", "rounds.jsonl").returncode == 0
+    assert cli("convert", "rounds.jsonl", "back.crumbs").returncode == 0
+    first, back = (open_trace(tmp_path / f"{name}.crumbs") for name in ("rounds", "back"))
+    assert differences(first, back) == ()
+    assert "2 restarts, on frames 0, 2" in cli("show", "back.crumbs").stdout
+    assert "restart" in cli("show", "back.crumbs", "--around", "2").stdout
+    assert replay_data(back)["restarts"] == [0, 2]

@@ -58,7 +58,7 @@ def command(
 ) -> None:
     """Say what is in TRACE: the session, its objects and their properties, its events and parameters."""
     try:
-        opened = open_trace(trace)
+        opened = open_trace(trace).without_restarts()  # its lifetimes are shown as they were recorded
         only = None if id is None else opened.one(id=id).ids[0]
         shown = [_object(opened, only)] if only is not None and when is None and not at else []
         shown += [_event(opened, event)] if event is not None else []

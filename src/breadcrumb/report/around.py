@@ -66,7 +66,7 @@ def timeline(trace: Trace, first: int, last: int, only: str | None = None) -> li
     for signal in _signals(trace, only):
         lines += _changes(signal, first, last)
     lines = [line for line in lines if only in (None, line.object, line.on)]
-    order = {"appears": 0, "input": 1, "event": 2, "change": 3, "leaves": 4}
+    order = {"restart": 0, "appears": 0, "input": 1, "event": 2, "change": 3, "leaves": 4}
     return sorted(lines, key=lambda line: (line.frame, order[line.what]))
 
 
@@ -161,7 +161,7 @@ def _events(session: Session, first: int, last: int) -> Iterator[Line]:
         name, data = events.kinds[kind], events.data[indices[0]]
         who, whom = ("" if one == NOBODY else session.names[one] for one in (by, on))
         words = [name, *([f"on {whom}"] if whom else []), *([data_words(data)] if data else [])]
-        what = "input" if name.startswith(INPUT) else "event"
+        what = "restart" if name in session.declared_restarts else "input" if name.startswith(INPUT) else "event"
         yield Line(
             int(clock.frames[clock_index]),
             float(clock.times[clock_index]),

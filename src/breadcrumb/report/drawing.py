@@ -124,6 +124,9 @@ def draw_over_time(
         _draw_values(index, signal)
     if lanes:
         _draw_lanes(axes[-1], lanes)
+    sessions = [one.track.session for one in signals]
+    sessions += [one.session for one in events] + [one.session for one in spans]
+    _mark_restarts(axes.tolist(), sessions[0])
     axes[-1].set_xlabel("game time [s]")
     axes[-1].margins(x=PADDING)
     return figure
@@ -347,6 +350,16 @@ def _draw_lanes(axes: "Axes", lanes: Sequence[_Lane]) -> None:
     if len(lanes) > _LANES:
         axes.set_title(f"{len(lanes) - _LANES} more lanes not shown", fontsize=9, loc="left")
     axes.grid(axis="x", alpha=0.25)
+
+
+def _mark_restarts(panels: "Sequence[Axes]", session: Session) -> None:
+    if session.episodes is None:
+        return
+    for at in session.clock.times[session.episodes.begins[1:]].tolist():
+        for axes in panels:
+            axes.axvline(at, color=INK, linewidth=0.8, linestyle=(0, (4, 3)))
+        panels[0].annotate("restart", (at, 1), xycoords=("data", "axes fraction"), xytext=(3, 3),
+                           textcoords="offset points", fontsize=8, color=INK)  # fmt: skip
 
 
 def _axis(signal: Signal) -> str:

@@ -125,6 +125,8 @@ class TraceFacts:
     steps: list[float]
     """The shortest, the median and the longest time from frame to frame, in seconds."""
     gaps: int
+    restarts: list[Instant]
+    """The frames on which the game begins anew."""
     kinds: list[KindFacts]
     events: list[EventFacts]
     errors: list[EventFacts]
@@ -147,6 +149,7 @@ def facts_of(trace: Trace) -> TraceFacts:
         last=ends[1],
         steps=_spread(steps[steps > 0]),
         gaps=int((np.diff(clock.frames) > 1).sum()),
+        restarts=[at for one in trace.restarts.clock_index.tolist() if (at := _instant(session, one)) is not None],
         kinds=[_kind_facts(trace.all(kind)) for kind in sorted_by_sight(session)],
         events=[event_facts(trace, name) for name in (*session.events.kinds, *_never_seen(session))],
         errors=_error_facts(trace),

@@ -13,6 +13,8 @@ from breadcrumb.verdicts.words import number
 
 _LISTED = 40
 _NAMES = 4
+_RESTARTS = 4
+"""How many restarts are named."""
 _RIGHT = ("objects", "lifetimes", "least", "most", "mean", "changes", "times", "value", "lifetime", "gap")
 _UNEVEN = 1e-6
 """By how many seconds the steps of an even clock may differ."""
@@ -92,6 +94,10 @@ def _heading(facts: TraceFacts) -> Text:
         uneven = f" (steps of {least * 1e3:.3g} to {most * 1e3:.3g} ms)" if most - least > _UNEVEN else ""
         rate = f", {1 / middle:.4g} frames a second{uneven}"
     gaps = f", {counted(facts.gaps, 'gaps')}" if facts.gaps else ""
+    if facts.restarts:
+        shown = ", ".join(str(one.frame) for one in facts.restarts[:_RESTARTS])
+        more = f" and {len(facts.restarts) - _RESTARTS} more" if len(facts.restarts) > _RESTARTS else ""
+        gaps += f"\n{counted(len(facts.restarts), 'restarts')}, on frame{'s' * (len(facts.restarts) > 1)} {shown}{more}"
     return text.append(
         f"\n{counted(facts.frames, 'frames')}, {facts.first.frame} to {facts.last.frame}; "
         f"{facts.last.time - facts.first.time:.3f} s of game time{rate}{gaps}"

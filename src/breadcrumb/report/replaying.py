@@ -64,6 +64,7 @@ def broken_frames(run: RunResult) -> list[BrokenFrame]:
 
 def replay_data(trace: Trace, broken: Sequence[BrokenFrame] = (), at: int | None = None) -> dict[str, Any]:
     """Return what the page needs to know of a session, as JSON has it; columns are packed arrays in base 64."""
+    trace = trace.without_restarts()  # lifetimes are shown as they were recorded
     session = trace.data.session
     clock = session.clock
     if not clock.size:
@@ -84,6 +85,7 @@ def replay_data(trace: Trace, broken: Sequence[BrokenFrame] = (), at: int | None
         "axes": _axes(session),
         "kinds": [one for kind in trace.kinds for one in _kind(trace.all(kind), first, last)],
         "events": list(_events(session, names, first, last)),
+        "restarts": [at - first for at in trace.restarts.clock_index.tolist() if first <= at <= last],
         "broken": [asdict(one) for one in broken if clock.frames[first] <= one.frame <= clock.frames[last]],
     }
 

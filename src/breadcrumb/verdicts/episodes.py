@@ -31,7 +31,9 @@ def _flat(verdicts: Sequence[Verdict]) -> Verdict:
     rule = next((one.rule for one in verdicts if one.rule.sentence), verdicts[0].rule)
     if joint.outcome is not Outcome.UNTESTED or not joint.cut:
         return replace(joint, rule=rule, parts=())
-    return replace(joint, rule=rule, parts=(), why_untested=f"all {counted(joint.cut, joint.of)} cut by restarts")
+    return replace(
+        joint, rule=rule, parts=(), why_untested=f"{counted(joint.cut, joint.of)} cut by restarts, none left to judge"
+    )
 
 
 def _of_episode(verdict: Verdict, number: int) -> Verdict:

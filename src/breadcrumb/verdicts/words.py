@@ -26,7 +26,7 @@ def explanation(verdict: Finding, most_lines: int) -> Iterator[str]:
     yield from islice(lines, most_lines)
     left = sum(1 for _ in lines)
     if left:
-        yield f"  ... {left} more lines"
+        yield f"  ... {counted(left, 'more lines')}"
 
 
 @contextmanager

@@ -184,6 +184,8 @@
     brush.globalAlpha = 0.35;
     for (const [at] of session.events) brush.fillRect(to(at), height * 0.55, ratio, height * 0.45);
     brush.globalAlpha = 1;
+    brush.fillStyle = style("--ink");
+    for (const at of session.restarts) brush.fillRect(to(at), 0, ratio, height * 0.55);
     brush.fillStyle = style("--mark");
     for (const one of broken) brush.fillRect(to(one.row) - ratio, 0, 3 * ratio, height);
   }
@@ -198,8 +200,9 @@
     return parts.length > 1 ? `(${parts.join(", ")})` : parts[0];
   }
   const cell = (name, text) => { const made = document.createElement(name); made.textContent = text; return made; };
+  const episode = () => (session.restarts.some((at) => at > 0) ? `  episode ${1 + session.restarts.filter((at) => at > 0 && at <= row).length}` : "");
   function tell() {
-    el("now").textContent = `frame ${frames[row]} of ${frames[last]}  ${times[row].toFixed(3)} s`;
+    el("now").textContent = `frame ${frames[row]} of ${frames[last]}  ${times[row].toFixed(3)} s${episode()}`;
     el("bar").value = row;
     el("bar").setAttribute("aria-valuetext", `frame ${frames[row]}, ${times[row].toFixed(3)} seconds`);
     const now = broken.filter((one) => one.row === row);
