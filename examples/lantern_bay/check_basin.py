@@ -3,7 +3,7 @@
 import numpy as np
 
 from breadcrumb import Polygon, Signal, Spans, frames, judge, seconds
-from breadcrumb.checks import collisions, movement, triggers
+from breadcrumb.checks import collisions, movement, spawns, triggers
 
 BASIN = Polygon(((18, 6), (30, 6), (30, 14), (26, 18), (18, 18)))  # m
 RADIUS = 0.6  # m
@@ -50,6 +50,11 @@ def check_barrels_move_as_fast_as_they_say(trace):
 
 def check_a_barrel_that_leaves_sinks_once(trace):
     assert triggers.leads_to(trace.all("barrel").leaves, trace.events("barrel.sunk"), within=frames(0))
+
+
+def check_the_basin_is_empty_when_a_shift_starts(trace):
+    start = Spans.following(trace.restarts, frames(0), own_frame=True)
+    assert spawns.count_stays(trace.all("barrel"), at_most=1, during=start, occasions=2)
 
 
 def check_a_barrel_is_dropped_every_six_seconds(trace):

@@ -28,5 +28,10 @@ def check_ripples_do_not_storm(trace):
     assert triggers.respects_rate_limit(trace.events("bay.ripple"), 2, per=seconds(1))
 
 
+def check_a_shift_starts_once(trace):
+    started = trace.without_restarts().events("shift.start")
+    assert triggers.respects_cooldown(started, seconds(1), match="any")
+
+
 def check_the_buoys_never_stand_still(trace):
     assert judge(trace.all("buoy").yaw.rate() > 0, "buoys turn on every frame")

@@ -42,7 +42,7 @@ def check_all_berths_are_drawn(trace):
 
 
 def check_each_shift_draws_anew(trace):
-    start = trace.events("shift.start")
+    start = trace.restarts
     berths = np.array([int(name.removeprefix("berth-")) for name in placed(trace).with_subject("on").subjects], float)
     nights = [berths[placed(trace).episodes == number] for number in range(1, start.count + 1)]
     length = min(map(len, nights), default=0)

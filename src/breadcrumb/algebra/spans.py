@@ -102,7 +102,7 @@ class Spans:
         first = moments.clock_index + (0 if own_frame else 1)
         last = np.minimum(last, moments.session.end_of_episode(moments.clock_index))
         there = first <= last
-        label = f"{length} after {moments.label}"
+        label = f"{length} after {moments.label}" if length.value else f"the frame of {moments.label}"
         who = moments.participants.pick(np.flatnonzero(there))
         key, unseen = moments.key, moments.why_unknown
         return cls(moments.session, label, who, first[there], last[there], key=key, unseen=unseen)

@@ -108,7 +108,8 @@ class Basin(Routine):
 
     def begin_shift(self, tick: int) -> None:
         """Empty the basin."""
-        self.barrels = []
+        if "barrel-survives" not in self.faults:
+            self.barrels = []
         self._start = self._looked = tick
         if self.gate_open:
             self._set_gate(is_open=False)

@@ -118,7 +118,8 @@ class Bay(World):
     def _start(self, tick: int) -> None:
         self._shift_start, self._next_input = tick, 0
         self._hurried = self.is_second_shift and any(self.faults.has("twice", name) for name in self.armed)
-        self.emit("shift.start")
+        for _ in range(2 if self.is_second_shift and "shift-twice" in self.faults else 1):
+            self.emit("shift.start")
         for routine in self.armed.values():
             routine.begin_shift(tick)
 

@@ -71,6 +71,7 @@ _LISTED = {
         "barrel-sunk-twice": "a barrel that passes the gate sinks twice",
         "barrel-per-frame": "a barrel's speed is counted per frame; shows at other rates than 60",
         "gate-ignored": "barrels pass the gate while it is shut",
+        "barrel-survives": "barrels of the last shift are still there in the next one",
     },
     "boom": {
         "boom-ends-flat": "barrels bounce off the boom's round ends as off its face",
@@ -141,6 +142,7 @@ _LISTED = {
         "muster-six-berths": "the seventh berth is never drawn",
         "muster-one-draw": "all stand on one berth",
         "muster-same-night": "each shift draws the same berths",
+        "muster-old-timer": "the timer of the last shift goes on calling",
         "muster-first-only": "only the first muster of a shift places anyone",
         "berth-solid": "a berth pushes who stands on it aside",
     },
@@ -238,6 +240,7 @@ _LISTED = {
     },
     "bay": {
         "bay-leak": "what left stays in the game's list",
+        "shift-twice": "the second shift is told to start twice",
         "bay-storm": "a ripple is told 150 times in one frame",
         "bay-starved": "one loop never yields, and all stand still for 0.8 s",
         "bay-not-a-number": "a position is no number any more",

@@ -38,12 +38,14 @@ class Muster(Routine):
         super().__init__(bay)
         self.crew = [Sailor(f"crew-{number}", -30.0, float(number)) for number in range(1, CREW + 1)]
         self._draw = random.Random(f"berths {bay.seed}")
+        self._starts: list[int] = []
 
     def begin_shift(self, tick: int) -> None:
         """Call the first muster of a shift."""
         if "muster-same-night" in self.faults:
             self._draw = random.Random(f"berths {self.bay.seed}")
-        self._start = self._looked = tick
+        self._starts = [*self._starts, tick] if "muster-old-timer" in self.faults else [tick]
+        self._looked = tick
         self._called = 0
         for sailor in self.crew:
             sailor.aboard = True
@@ -60,8 +62,9 @@ class Muster(Routine):
 
     def frame(self, tick: int) -> None:
         """Call it when it is due."""
-        for _ in due(self._start, EVERY, self._looked, tick):
-            self._call()
+        for start in self._starts:
+            for _ in due(start, EVERY, self._looked, tick):
+                self._call()
         self._looked = tick
 
     def _call(self) -> None:
