@@ -1,5 +1,7 @@
 """Flares: one for each throw, straight to the mark, bursting on time, and gone."""
 
+import numpy as np
+
 from breadcrumb import Box, frames, judge, seconds
 from breadcrumb.checks import movement, spawns, triggers
 
@@ -20,6 +22,12 @@ SKIFF = 6.0  # m/s: what happens within a frame is seen at its end, and it may m
 
 def pressed(trace):
     return trace.events("flare.thrown").where(lambda data: not data["repeat"]).with_name("a throw by a press")
+
+
+def from_where_it_is(trace):
+    """Throws on frames at whose end the skiff is still about where it threw: no whirlpool has moved it."""
+    thrown, moved = trace.events("flare.thrown"), trace.events("whirlpool.moved", by=THROWER)
+    return thrown.where(~np.isin(thrown.frames, moved.frames)).with_name("a throw")
 
 
 def flying(trace):
@@ -50,7 +58,7 @@ def check_a_held_key_repeats_after_a_pause(trace):
 
 
 def check_a_flare_starts_above_its_skiff(trace):
-    flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), trace.events("flare.thrown")
+    flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), from_where_it_is(trace)
     start = flare.position.at(thrown) - skiff.position.at(thrown)
     assert judge(
         FLIES_IN_A_FRAME + SKIFF * trace.clock.longest_frame.value - start.plan.norm(), "a flare starts at its skiff"
@@ -59,7 +67,8 @@ def check_a_flare_starts_above_its_skiff(trace):
 
 
 def check_a_flare_flies_to_the_mark(trace):
-    flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), trace.events("flare.thrown")
+    flare, skiff, thrown = trace.all("flare"), trace.one(id=THROWER), from_where_it_is(trace)
+    thrown = thrown.where((flare.picture == 0).at(thrown)).with_name("a throw that meets nothing at once")
     mark = trace.one("pointer").screen.to_ray(trace.one(id="eye-above")).on_plane("z", 0.0)
     away = (mark - skiff.position).at(thrown)
     east, north = away.x, away.y

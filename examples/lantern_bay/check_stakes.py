@@ -24,10 +24,11 @@ def ground(trace):
 
 
 def counting(trace):
-    """Return the taps that must set a stake: those that meet the ground, and not in the pause after one that did."""
+    """Return the taps that must set a stake: the first on the ground, and not in the pause after one that did."""
     taps, (place, _) = trace.events("input.tap"), ground(trace)
     hits = taps.where(~np.isnan(place[:, 0]))
-    return hits.outside(Spans.following(trace.events("stake.set"), PAUSE)).with_name("a tap on the ground")
+    rested = hits.once_per_frame().outside(Spans.following(trace.events("stake.set"), PAUSE))
+    return rested.with_name("a tap on the ground")
 
 
 def check_a_tap_sets_one_stake(trace):

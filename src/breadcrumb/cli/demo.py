@@ -13,6 +13,7 @@ from breadcrumb.demo import script as scripting
 from breadcrumb.demo.checking import checks_folder
 from breadcrumb.demo.faults import FAULTS, SWITCHES, UnknownFault
 from breadcrumb.demo.play import SECONDS, play
+from breadcrumb.demo.testers import script_of
 from breadcrumb.demo.time import JITTER, RATES
 from breadcrumb.errors import TraceExists
 from breadcrumb.report.reporting import write_report
@@ -69,7 +70,7 @@ def command(
         return
     try:
         if write_script is not None:
-            scripting.write_script(scripting.shift_script(seed), write_script)
+            scripting.write_script(script_of(seed), write_script)
             say(f"The inputs of a shift are in {write_script}; play them with --script {write_script}")
             return
         checks = _copy_checks(out / "checks")

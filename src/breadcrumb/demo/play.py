@@ -6,7 +6,8 @@ from pathlib import Path
 import breadcrumb
 from breadcrumb.demo.bay import Bay, declared
 from breadcrumb.demo.faults import Faults
-from breadcrumb.demo.script import Input, shift_script
+from breadcrumb.demo.script import Input
+from breadcrumb.demo.testers import script_of
 from breadcrumb.demo.time import RATES, frame_ends, in_seconds, ticks
 
 SECONDS = 72
@@ -48,7 +49,7 @@ def play(
     """
     last = ticks(seconds)
     faults = sorted(faults)
-    inputs = shift_script(seed) if script is None else script
+    inputs = script_of(seed) if script is None else script
     bay = Bay(Faults(faults), seed, rate, last // 2, inputs, roll_is_empty=roll_is_empty)
     with breadcrumb.Recorder(
         path,

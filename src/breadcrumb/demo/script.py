@@ -27,6 +27,9 @@ class Input:
     value: Any = None
 
 
+SHIFT = 216
+"""How many sixths of a second a shift lasts."""
+
 WHAT = {
     "steer": "hold exactly these of the keys n, s, e, w for a boat",
     "point": "move the pointer to a place, as shares of the window, or (null) onto the player's skiff",
@@ -138,6 +141,11 @@ def shift_script(seed: int) -> list[Input]:
     for lantern, throws in _LANTERNS.items():
         for at, held, velocity in throws:
             inputs += [Input(at, "grip", lantern, (0.0, 0.0)), Input(at + held, "let_go", lantern, velocity)]
+    return in_order(inputs)
+
+
+def in_order(inputs: Iterable[Input]) -> list[Input]:
+    """Return inputs as they come; those at one instant in the order of what they are."""
     rank = {what: place for place, what in enumerate(_ORDER)}
     return sorted(inputs, key=lambda one: (one.at, rank.get(one.what, len(_ORDER))))
 
