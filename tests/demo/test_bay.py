@@ -98,7 +98,8 @@ def _explains_itself(verdict: Verdict, trace: Trace) -> None:
     assert first is not None
     assert not first.object or first.object in trace.data.session.names, explained
     assert first.frame in trace.clock.frames
-    assert f"  first  frame {first.frame} ({first.time:.3f} s)  " in explained
+    episode = f", episode {first.episode}" if first.episode > 1 else ""
+    assert f"  first  frame {first.frame} ({first.time:.3f} s{episode})  " in explained
     assert f"measured {first.measured}, allowed {first.allowed}" in explained
     assert first.measured != first.allowed or first.excess is not None, explained
     told = "\n".join(line for line in explained.splitlines() if line.startswith(("BROKEN", "  first", "  worst")))

@@ -1,8 +1,10 @@
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from breadcrumb import open_trace
 from breadcrumb.run.running import run_checks
 
 HEAD = "from breadcrumb import frames, judge\nfrom breadcrumb.checks import triggers\n"
@@ -69,3 +71,39 @@ def test_names_known_in_one_session_are_known_in_all(tmp_path: Path, bay: Callab
     run = run_checks([file], [bay()])
     assert run.problems == ("kind 'kraken' was neither seen nor declared in any session of this run",)
     assert run.exit_code == 2
+
+
+ASKED = {
+    # expressions of a trace, of which some are made of several verdicts
+    "all of several": "all_of(judge(skiff.speed < 9, 'a'), judge(skiff.warmth < 35, 'b'), judge(skiff.speed < 6, 'c'))",
+    "any of several": "any_of(judge(skiff.speed < 3, 'a'), judge(skiff.warmth < 35, 'b'))",
+    "a rule of two halves": "values.toggles(skiff.resting, at=trace.events('whirlpool.moved'))",
+    "one of many steps": "triggers.happens_in_order(trace.events('bell.rung'), trace.events('gate.open'), within=frames(9))",
+}
+
+
+@pytest.mark.parametrize("name", ASKED)
+def test_a_verdict_is_the_same_in_a_run_as_outside(name: str, tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """Outcome, counts, first breach and parts are those that a notebook gets."""
+    head = "from breadcrumb import all_of, any_of, frames, judge\nfrom breadcrumb.checks import triggers, values\n"
+    file = tmp_path / "check_it.py"
+    body = f"    skiff = trace.all('skiff')\n    return {ASKED[name]}\n"
+    file.write_text(f"{head}\ndef ask(trace):\n{body}\n\ndef check_it(trace):\n    assert ask(trace)\n")
+    told: dict[str, Any] = {}
+    exec(compile(file.read_text(), str(file), "exec"), told)
+    alone = told["ask"](open_trace(bay()))
+    (result,) = run_checks([file], [bay()]).results
+    assert [_plain(one) for one in result.findings] == [_plain(alone)]
+    assert alone.breach_count > 0
+
+
+def _plain(verdict: Any) -> tuple[Any, ...]:
+    same = (
+        verdict.outcome.value,
+        verdict.tested,
+        verdict.undecided,
+        verdict.breach_count,
+        verdict.first,
+        verdict.worst,
+    )
+    return (*same, verdict.margin, verdict.tallies, *(_plain(part) for part in verdict.parts))

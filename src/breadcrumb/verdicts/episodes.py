@@ -29,7 +29,7 @@ def over_episodes(verdicts: Sequence[Verdict]) -> Verdict:
 def _flat(verdicts: Sequence[Verdict]) -> Verdict:
     joint = joined(tuple(verdicts), "all of", _EACH)
     rule = next((one.rule for one in verdicts if one.rule.sentence), verdicts[0].rule)
-    if joint.outcome is not Outcome.UNTESTED or not joint.cut:
+    if joint.outcome.value != "untested" or not joint.cut:
         return replace(joint, rule=rule, parts=())
     return replace(
         joint, rule=rule, parts=(), why_untested=f"{counted(joint.cut, joint.of)} cut by restarts, none left to judge"

@@ -153,7 +153,7 @@ def joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) 
     leading = [one for one in verdicts if one.outcome == outcome]
     tightest = min(leading, key=_share)
     earliest = min(leading, key=lambda one: one.first.time if one.first is not None else float("inf"))
-    broken = leading if outcome is Outcome.BROKEN else []
+    broken = leading if outcome.value == "broken" else []
     given = {one.name: getattr(earliest if broken else tightest, one.name) for one in fields(tightest)}
     stretches = sorted((one for part in broken for one in part.stretches), key=lambda one: one.first_frame)
     return replace(
