@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, seconds
+from breadcrumb import Box, Circle, Moments, Polygon, Signal, Spans, Trace, frames, judge, seconds
 from breadcrumb.algebra import blocks
 from breadcrumb.algebra.along import delayed, first_of_lifetime, indices_later
 from breadcrumb.algebra.durations import window
@@ -493,3 +493,22 @@ def test_the_length_of_a_block_never_shows(monkeypatch: pytest.MonkeyPatch) -> N
         monkeypatch.setattr(blocks, "STORED", length)
         monkeypatch.setattr(blocks, "COMPUTED", length)
         assert found() == whole
+
+
+UNSEEN: dict[str, Callable[[Trace, Any], Any]] = {
+    # what is computed of a kind that no session of the run has, beside one that is there
+    "a direction and a heading": lambda t, gone: abs(gone.velocity.direction().turn_from(t.one(id="heron").position.x)),
+    "a speed less a number in another unit": lambda t, gone: gone.velocity.norm() - t.one(id="heron").position.x,
+    "moments where it is so": lambda t, gone: gone.position.x.at(
+        t.events("wake").where((gone.picture == 0).at(t.events("wake")))
+    ),
+}
+
+
+@pytest.mark.parametrize("name", UNSEEN)
+def test_what_was_not_seen_goes_with_anything_and_is_untested(name: str) -> None:
+    """Nothing says what has become of its unit, or what it is, so it is no error and no pass."""
+    states = [{"heron": {"position": (float(n), 0.0)}} for n in range(3)]
+    trace = make_trace(states, kinds={"heron": "skiff"}, declare=["wake"], units={"position": "m", "velocity": "m/s"})
+    verdict = judge(UNSEEN[name](trace, trace.all("rocket")) < 1, "it is right")
+    assert verdict.outcome == "untested"

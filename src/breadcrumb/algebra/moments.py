@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.participants import Participants, Subject
 from breadcrumb.algebra.samples import Samples, Sort
-from breadcrumb.algebra.tables import categories
+from breadcrumb.algebra.tables import array_of, categories
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
@@ -174,7 +174,7 @@ class Moments:
         values = [one.get(key) for one in self.data]
         if self.count and all(value is None for value in values):
             raise UnknownName("entry", key, {name for one in self.data for name in one}, f"the data of {self.label}")
-        return _array(values, self.count)
+        return array_of(values, self.count)
 
     def to_frame(self) -> "pd.DataFrame":
         """Return the moments as a table of pandas: frame, t, order, by, on, and `data.key` for each entry of data.
@@ -266,8 +266,10 @@ class Moments:
             (1, 0)
         """
         if isinstance(condition, Samples):
-            self._refuse_other_moments(condition)
-            keep, said = condition.parts[0] & condition.usable, f"where {condition.name}"
+            said, keep = f"where {condition.name}", np.zeros(self.count, np.bool_)
+            if not condition.track.unseen:  # of what was not seen, nothing is so
+                self._refuse_other_moments(condition)
+                keep = condition.parts[0] & condition.usable
         elif callable(condition):
             keep = np.array([bool(condition(one)) for one in self._one_by_one()], np.bool_)
             name = getattr(condition, "__name__", "<lambda>")
@@ -382,19 +384,3 @@ class Moments:
 
     def _meaning(self) -> tuple[Any, ...]:
         return self.clock_index.tolist(), self.order.tolist(), self.subject.tolist(), [dict(one) for one in self.data]
-
-
-def _array(values: list[Any], count: int) -> NDArray[Any]:
-    """Return values as floats, as an array of vectors, or as objects, whichever holds them all."""
-    if not count:
-        return np.zeros(0)
-    present = [value for value in values if value is not None]
-    numeric = all(isinstance(value, int | float) and not isinstance(value, bool) for value in present)
-    if numeric:
-        return np.array([np.nan if value is None else value for value in values], np.float64)
-    size = len(present[0]) if isinstance(present[0], list) else 0
-    if size and all(isinstance(value, list) and len(value) == size for value in present):
-        return np.array([[np.nan] * size if value is None else value for value in values], np.float64)
-    array = np.empty(count, object)
-    array[:] = values
-    return array

@@ -344,7 +344,8 @@ def _name(side: Any) -> str:
 
 
 def _unit_of(side: Any) -> str:
-    return str(getattr(side, "unit", ""))
+    """Return the unit of a side; what was not seen goes with any, as nothing says what has become of its unit."""
+    return "" if isinstance(side, Samples) and side.track.unseen else str(getattr(side, "unit", ""))
 
 
 def _refuse_other_sorts(takes: frozenset[Sort], name: str, sides: tuple[Any, ...]) -> None:

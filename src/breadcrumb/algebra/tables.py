@@ -1,9 +1,10 @@
-"""Texts as columns of pandas, for users who want to go on with that."""
+"""Texts and entries of data as columns, for users who want to go on with them."""
 
 from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from breadcrumb.model.session import NOBODY, Ints
 
@@ -18,3 +19,19 @@ def categories(indices: Ints, texts: Sequence[str]) -> Any:
     every[there] = codes
     distinct: list[str] = [texts[index] for index in used.tolist()]
     return pd.Categorical.from_codes(every, pd.Index(distinct))
+
+
+def array_of(values: list[Any], count: int) -> NDArray[Any]:
+    """Return values as floats, as an array of vectors, or as objects, whichever holds them all."""
+    if not count:
+        return np.zeros(0)
+    present = [value for value in values if value is not None]
+    numeric = all(isinstance(value, int | float) and not isinstance(value, bool) for value in present)
+    if numeric:
+        return np.array([np.nan if value is None else value for value in values], np.float64)
+    size = len(present[0]) if isinstance(present[0], list) else 0
+    if size and all(isinstance(value, list) and len(value) == size for value in present):
+        return np.array([[np.nan] * size if value is None else value for value in values], np.float64)
+    array = np.empty(count, object)
+    array[:] = values
+    return array
