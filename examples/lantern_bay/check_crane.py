@@ -36,6 +36,8 @@ def check_the_trolley_keeps_to_its_rail(trace):
 
 def check_a_drag_keeps_its_grip(trace):
     x, moves, begins = trace.one("trolley").position.x, drags(trace, "move"), drags(trace, "begin")
+    every = trace.events("input.drag").frames
+    moves = moves.where(np.bincount(every)[moves.frames] == 1).with_name("a drag's one move on a frame")
     grip = x.at(begins).values - begins["x"]
     of = np.searchsorted(begins.times, moves.times) - 1
     due = np.clip(moves["x"] + grip[of], RAIL_WEST + HALF_WIDTH, RAIL_EAST - HALF_WIDTH)

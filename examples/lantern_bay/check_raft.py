@@ -50,7 +50,7 @@ def check_letting_go_of_a_drawn_raft_launches_it(trace):
     drawn = let_go(trace).where(stretched).with_name("letting go of a drawn raft")
     launched = trace.events("raft.launched")
     assert triggers.leads_to(drawn, launched, within=frames(0), occasions=3)
-    assert triggers.only_after(launched, drawn, within=frames(0))
+    assert triggers.only_after(launched, let_go(trace), within=frames(0))
 
 
 def check_the_raft_leaves_opposite_to_the_draw(trace):

@@ -14,12 +14,12 @@ def ground(trace):
     """Return the place and the slope of what each tap's ray first meets; NaN on the sky."""
     taps, eye = trace.events("input.tap"), trace.one(id="eye-shore")
     ray = Signal.from_data(taps, "screen", unit="px", space="screen").to_ray(eye)
-    start, way = ray.origin.values, ray.direction.values
+    start, way = ray.origin.values.reshape(-1, 3), ray.direction.values.reshape(-1, 3)
     rise = np.tan(np.radians(SLOPE))
     far = (rise * (EAST - start[:, 0]) - start[:, 2]) / (way[:, 2] + rise * way[:, 0])
     slip = start + (way.T * np.where(far > 0, far, np.nan)).T
     on_it = (slip[:, 0] >= WEST) & (slip[:, 0] <= EAST) & (slip[:, 1] >= SOUTH) & (slip[:, 1] <= NORTH)
-    water = ray.on_plane("z", 0.0).values
+    water = ray.on_plane("z", 0.0).values.reshape(-1, 3)
     return np.where(on_it[:, None], slip, water), np.where(on_it, SLOPE, 0.0)
 
 

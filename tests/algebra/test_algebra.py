@@ -499,6 +499,9 @@ UNSEEN: dict[str, Callable[[Trace, Any], Any]] = {
     # what is computed of a kind that no session of the run has, beside one that is there
     "a direction and a heading": lambda t, gone: abs(gone.velocity.direction().turn_from(t.one(id="heron").position.x)),
     "a speed less a number in another unit": lambda t, gone: gone.velocity.norm() - t.one(id="heron").position.x,
+    "where a ray meets the ground": lambda t, gone: (
+        Signal.from_data(t.events("wake"), "screen", space="screen").to_ray(t.one(id="heron")).on_plane("z").norm()
+    ),
     "moments where it is so": lambda t, gone: gone.position.x.at(
         t.events("wake").where((gone.picture == 0).at(t.events("wake")))
     ),

@@ -50,6 +50,8 @@ class Ray(Generic[S]):
         """
         if axis not in ("x", "y", "z"):
             raise Misuse(f"on_plane: expected 'x', 'y' or 'z', found {axis!r}")
+        if self.origin.track.unseen or self.direction.track.unseen:
+            return self.origin
         index = "xyz".index(axis)
         start, way = self.origin.parts, self.direction.parts
         with np.errstate(divide="ignore", invalid="ignore"):
