@@ -1,5 +1,6 @@
 """Angles: full turns, unwrapping, and bearings by the conventions of the session."""
 
+import sys
 import warnings
 from typing import NamedTuple
 
@@ -74,7 +75,7 @@ def warn_of_angles(samples: Samples, values: Floats, full: float, longest: float
         warnings.warn(
             f"{samples.title} turns by up to {longest * full:.4g} {samples.unit} from one sample to the next: near "
             "half a turn, the direction is ambiguous",
-            AngleWarning, stacklevel=4,
+            AngleWarning, stacklevel=_level_of_the_caller(),
         )  # fmt: skip
     some = values[:: max(len(values) // _ENOUGH, 1)]  # a few settle it in nearly every case
     if samples.unit == "deg" and len(values) >= _ENOUGH and np.abs(some).max() <= 2 * np.pi:
@@ -82,8 +83,16 @@ def warn_of_angles(samples: Samples, values: Floats, full: float, longest: float
         if high - low > np.pi and max(high, -low) <= 2 * np.pi:
             warnings.warn(
                 f"{samples.title} is declared in deg and goes from {low:.3g} to {high:.3g}: are these radians?",
-                AngleWarning, stacklevel=4,
+                AngleWarning, stacklevel=_level_of_the_caller(),
             )  # fmt: skip
+
+
+def _level_of_the_caller() -> int:
+    """Return how many calls up whoever called the library is, whose line a warning is about."""
+    level, frame = 1, sys._getframe(1)
+    while frame.f_back is not None and frame.f_globals.get("__name__", "").startswith("breadcrumb."):
+        level, frame = level + 1, frame.f_back
+    return level
 
 
 def turn_between(first: NDArray[np.float64], second: NDArray[np.float64], full: float) -> Floats:
