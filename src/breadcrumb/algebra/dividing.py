@@ -95,8 +95,7 @@ class Division:
             return np.flatnonzero(rows_in(self.episode, rows.clock_index, rows.order, rows.participants))
         track = rows.track
         if track.source is None:
-            inside = (track.clock_index >= self.episode.first) & (track.clock_index <= self.episode.last)
-            return np.flatnonzero(inside)
+            return track.in_episode(self.episode.number)
         return np.flatnonzero(rows_in(self.episode, track.source[0], track.source[1], track.participants))
 
     def _track(self, track: Track) -> Track:

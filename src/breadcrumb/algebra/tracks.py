@@ -7,6 +7,7 @@ import numpy as np
 
 from breadcrumb.algebra.extremes import extremes_of
 from breadcrumb.algebra.participants import Participants
+from breadcrumb.model.episodes import RowsByEpisode
 from breadcrumb.model.freezing import read_only
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
@@ -43,6 +44,15 @@ class Track:
         lifetime = self.lifetime[indices]
         names = self.session.lifetimes.name
         return np.where(lifetime == NOBODY, NOBODY, names[lifetime]) if len(names) else np.full(len(indices), NOBODY)
+
+    def in_episode(self, number: int) -> Ints:
+        """Return the indices of the samples in an episode, counted from 0."""
+        return self._by_episode.of(number)
+
+    @cached_property
+    def _by_episode(self) -> RowsByEpisode:
+        assert self.session.episodes is not None, "a session that is not divided has no episodes"
+        return self.session.episodes.sorted_rows(self.clock_index)
 
     @property
     def frames(self) -> Ints:

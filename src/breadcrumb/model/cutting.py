@@ -110,11 +110,10 @@ def _cut_clock(clock: Clock, clock_indices: slice) -> Clock:
 
 
 def _cut_events(events: Events, first: int, last: int) -> Events:
-    kept = np.flatnonzero((events.clock_index >= first) & (events.clock_index <= last))
-    data = tuple(events.data[index] for index in kept.tolist())
+    kept = slice(*np.searchsorted(events.clock_index, [first, last + 1]).tolist())
     return Events(
         events.clock_index[kept] - first, events.order[kept], events.kind[kept], events.kinds, events.by[kept],
-        events.on[kept], data, events.late[kept],
+        events.on[kept], events.data[kept], events.late[kept],
     )  # fmt: skip
 
 

@@ -3,12 +3,24 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
 from breadcrumb.model.cutting import Part
 from breadcrumb.model.session import NOBODY, Bools, ColumnData, Ints, Lifetimes, Session
 from breadcrumb.model.trace import TraceData
+
+
+class RowsByEpisode(NamedTuple):
+    """The indices of rows, sorted by the episode that they are in, so that many episodes cost no more than one."""
+
+    order: Ints
+    bounds: Ints
+
+    def of(self, episode: int) -> Ints:
+        """Return the rows of an episode, counted from 0."""
+        return self.order[self.bounds[episode] : self.bounds[episode + 1]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,6 +60,22 @@ class Episodes:
     def of_clock(self, clock_index: Ints) -> Ints:
         """Return in which episode each clock index is, counted from 0."""
         return np.searchsorted(self.begins, clock_index, side="right") - 1
+
+    def sorted_rows(self, clock_index: Ints) -> "RowsByEpisode":
+        """Return rows on these clock indices, sorted by episode."""
+        which = self.of_clock(clock_index)
+        order = np.argsort(which, kind="stable")
+        return RowsByEpisode(order, np.searchsorted(which[order], np.arange(self.count + 1)))
+
+    def samples_of(self, kind: str) -> "RowsByEpisode":
+        """Return the indices of a kind's samples, sorted by episode."""
+        if kind not in self._sorted:
+            self._sorted[kind] = self.sorted_rows(self.whole.index(kind)[1])
+        return self._sorted[kind]
+
+    @cached_property
+    def _sorted(self) -> "dict[str, RowsByEpisode]":
+        return {}
 
     @cached_property
     def session(self) -> Session:
@@ -104,6 +132,12 @@ class Episodes:
         return np.arange(len(self.original)) + (first_episode - first_number)[self.original]
 
     @cached_property
+    def lifetimes_of(self) -> RowsByEpisode:
+        """The lifetimes, sorted by episode."""
+        order = np.argsort(self.of_lifetime, kind="stable")
+        return RowsByEpisode(order, np.searchsorted(self.of_lifetime[order], np.arange(self.count + 1)))
+
+    @cached_property
     def _lifetimes(self) -> Lifetimes:
         whole, of, episode = self.whole.session.lifetimes, self.original, self.of_lifetime
         sampled = (whole.first[of] != NOBODY) & (whole.first[of] <= self.ends[episode])
@@ -140,7 +174,22 @@ class Episode(Part):
 
     @cached_property
     def _there(self) -> Ints:
-        return np.flatnonzero(self._episodes.of_lifetime == self.number)
+        return self._episodes.lifetimes_of.of(self.number)
+
+    @cached_property
+    def _lifetimes(self) -> Lifetimes:
+        whole, there = self._episodes.session.lifetimes, self._there
+
+        def here(clock_index: Ints) -> Ints:
+            return np.where(clock_index[there] == NOBODY, NOBODY, clock_index[there] - self.first)
+
+        return Lifetimes(
+            whole.name[there], whole.kind[there], whole.parent[there], here(whole.appear), here(whole.first),
+            here(whole.last), here(whole.leave), numbered=whole.ordinal[there],
+        )  # fmt: skip
+
+    def _indices(self, kind: str) -> Ints:
+        return self._episodes.samples_of(kind).of(self.number)
 
     def lifetimes(self, lifetime: Ints) -> Ints:
         """Return the numbers that lifetimes of the divided session have here; NOBODY for what is not here."""
