@@ -77,7 +77,8 @@ def test_all_that_is_shown_is_there_as_json(name: str, cli: Cli, bay: Callable[.
 
 def test_the_json_of_a_trace_has_its_numbers(cli: Cli, bay: Callable[..., Path]) -> None:
     """Ranges, counts and changes in the JSON are those of the signals."""
-    facts, trace = json.loads(cli("show", bay(), "--json").stdout), open_trace(bay())
+    facts = json.loads(cli("show", bay(), "--json").stdout)
+    trace = open_trace(bay()).without_restarts()
     kinds = {one["kind"]: {each["name"]: each for each in one["properties"]} for one in facts["kinds"]}
     speed = trace.all("skiff").speed
     told = kinds["skiff"]["speed"]

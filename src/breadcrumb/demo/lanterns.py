@@ -71,6 +71,7 @@ class Lanterns(Routine):
         """Grip a lantern, or let it go."""
         lantern = next(lantern for lantern in self.all if lantern.name == one.on)
         if one.what == "grip":
+            self._fly(lantern, tick)  # it is gripped where it is by now, not where the last frame showed it
             lantern.gripped = True
             lantern.way, lantern.vx, lantern.vy = (0.0, 0.0), 0.0, 0.0
             if "lantern-leaves-hand" not in self.faults and "lantern-returns-often" not in self.faults:
