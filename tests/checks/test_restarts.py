@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from breadcrumb import Recorder, Spans, Trace, Verdict, frames, open_trace
@@ -176,6 +177,27 @@ def test_a_restart_cuts_what_lies_across_it(rule: str) -> None:
     events, ask, outcome, tested, cut = RULES[rule]
     verdict = ask(_played(events))
     assert (verdict.outcome, verdict.tested, verdict.cut) == (outcome, tested, cut), verdict.explain()
+
+
+def test_what_a_restart_removes_or_puts_there_breaks_nothing() -> None:
+    """An event of what is gone by then is of neither episode, and what appears with the restart is no breach."""
+    states = [{"a": {"n": 0.0}}] * 4 + [{"b": {"n": 0.0}}] * 4
+    told = [(4, ANEW), (4, "tap", "a")]
+    trace = make_trace(states, kinds={"a": "keg", "b": "spark"}, events=told, declare=["ring"], restarts=[ANEW])
+    waited = triggers.leads_to(trace.events("tap"), trace.events("ring"), within=frames(1))
+    assert (waited.outcome, waited.tested) == ("untested", 0)
+    assert triggers.never_happens(trace.all("spark").appears).outcome == "held"
+    assert triggers.never_happens(trace.without_restarts().all("spark").appears).first is not None
+
+
+def test_spans_and_values_before_end_at_a_restart() -> None:
+    """A span that a restart cuts has no length, and the value before a moment of nobody is that of its episode."""
+    trace = _played([*_taps(2), *_rung(6), (4, "bell"), (6, "bell")])
+    cut = Spans.between(trace.events("tap"), trace.events("ring"))
+    assert (cut.last.tolist(), np.isnan(cut.lengths()).tolist()) == ([3], [True])
+    assert Spans.following(trace.events("tap"), frames(5)).last.tolist() == [3]
+    before = trace.one("barrel").n.before(trace.events("bell"), frames(1))
+    assert before.usable.tolist() == [False, True]
 
 
 def test_restarts_are_kept_and_can_be_given() -> None:
