@@ -13,7 +13,7 @@ from breadcrumb.checks import movement, triggers, values
 from breadcrumb.report.replaying import replay_data
 from breadcrumb.testing import differences, make_trace
 from references.comparing import CASES, arguments
-from references.drawing import ABOUT, BORN, NAMES, STEP, draw_scene
+from references.drawing import STEP, draw_scene, trace_of
 from references.plain import Scene
 
 PAIRS = 12
@@ -25,22 +25,9 @@ def one_after_the_other(first: Scene, second: Scene) -> Trace:
     rows = first["rows"]
     frame, time = rows[-1]["frame"] + 1 - second["rows"][0]["frame"], rows[-1]["time"] + STEP
     every = [*rows, *({**row, "frame": row["frame"] + frame, "time": row["time"] + time} for row in second["rows"])]
-    told: list[tuple[Any, ...]] = [
-        (one["row"], one["name"], one["by"], one["on"], one["data"]) for one in first["events"]
-    ]
-    told += [(len(rows), ANEW)]
-    told += [(one["row"] + len(rows), one["name"], one["by"], one["on"], one["data"]) for one in second["events"]]
-    return make_trace(
-        [row["objects"] for row in every],
-        kinds={"a": "barrel", "b": "barrel", "lamp": "lamp"},
-        times=[row["time"] for row in every],
-        frames=[row["frame"] for row in every],
-        paused_before=[index for index, row in enumerate(every) if row["paused"]],
-        events=told,
-        declare=(*NAMES, BORN),
-        restarts=[ANEW],
-        **ABOUT,
-    )
+    anew = {"row": len(rows), "name": ANEW, "by": None, "on": None, "data": None}
+    later = [{**one, "row": one["row"] + len(rows)} for one in second["events"]]
+    return trace_of({"rows": every, "events": [*first["events"], anew, *later]}, restarts=[ANEW])
 
 
 def _pairs() -> list[tuple[Scene, Scene, Trace]]:

@@ -21,7 +21,7 @@ from breadcrumb.model.cutting import Part
 from breadcrumb.model.episodes import Episodes
 from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import Ints
+from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.clock import SessionClock
@@ -89,15 +89,12 @@ class Trace:
     def with_restarts(self, moments: Moments) -> "Trace":
         """Return the same session, divided at other moments than the declared restarts, whoever takes part in them.
 
-        What lies between two restarts is judged as a session by itself: nothing reaches from one into the next.
-
         Args:
-            moments: the moments at which the game begins anew.
+            moments: the moments at which the game begins anew; between two of them it is judged by itself.
 
         Example:
             >>> from breadcrumb.testing import small_trace
-            >>> trace = small_trace()
-            >>> rung = trace.with_restarts(trace.events("bell.rung"))
+            >>> rung = small_trace().with_restarts(small_trace().events("bell.rung"))
             >>> rung.one("skiff").position.x.previous().usable.tolist()
             [False, True, False, True]
         """
@@ -201,9 +198,8 @@ class Trace:
         note_read(empty=not only.ids)
         if len(only.ids) > 1:
             shown = ", ".join(only.ids[:8]) + (f" and {len(only.ids) - 8} more" if len(only.ids) > 8 else "")
-            raise Misuse(
-                f"{self.label} has {len(only.ids)} objects of kind {kind!r}: {shown}; name one with id=, or use all()"
-            )
+            several = f"{self.label} has {len(only.ids)} objects of kind {kind!r}: {shown}"
+            raise Misuse(f"{several}; name one with id=, or use all()")
         return only
 
     def events(
@@ -222,8 +218,7 @@ class Trace:
             >>> small_trace().events("bell.rung").frames.tolist()
             [2]
         """
-        session, here = self._divided.session, known_here(self.vocabulary)
-        events = session.events
+        session, here, events = self._divided.session, known_here(self.vocabulary), self.data.session.events
         look_at(f"event {name}")
         indices = events.indices_of(name)
         unseen = "" if len(indices) else why_unseen("event", name, here.events, self.label)
@@ -243,16 +238,11 @@ class Trace:
         origin = Origin(label, pairs if parts else narrowed(session, pairs, by, on), one=one_of(by) or one_of(on))
         names = events.by[indices], events.on[indices]
         return Moments(
-            session,
-            label,
-            events.clock_index[indices],
-            events.order[indices],
+            session, label, events.clock_index[indices], events.order[indices],
             Participants(session, events.clock_index[indices], names, (origin,)),
-            tuple(events.data[index] for index in indices.tolist()),
-            unseen=unseen,
-            is_known=is_known,
+            tuple(events.data[index] for index in indices.tolist()), unseen=unseen, is_known=is_known,
             key=Key(name + (f"({','.join(f'{what}={key_of(one)}' for what, one in whom.items())})" if whom else "")),
-        )
+        )  # fmt: skip
 
     def contacts(self, begin: str, end: str) -> Spans:
         """Return a span for each contact, from the event that begins it to the one that ends it, pair by pair.
@@ -302,9 +292,10 @@ class Trace:
             >>> trace.parameter("skiff.cap"), trace.parameter("skiff.cap", at=trace.events("bell.rung"))
             (<skiff.cap: 6>, <skiff.cap: number, 1 moment, frames 2 to 2>)
         """
-        found = [one for one in self.data.session.parameters if one.name == name]
+        every = self.data.session.parameters
+        found = [one for one in every if one.name == name]
         if not found:
-            raise UnknownName("parameter", name, {one.name for one in self.data.session.parameters}, self.label)
+            raise UnknownName("parameter", name, {one.name for one in every}, self.label)
         note_read(empty=False)
         values, unit = [one.value for one in found], found[-1].unit
         if at is not None:
@@ -313,9 +304,8 @@ class Trace:
                 raise Misuse(f"parameter {name!r} of {self.label} was not recorded yet at {at.label}")
             return values_at(at, [values[one] for one in index.tolist()], name, unit)
         if any(value != values[0] for value in values):
-            raise Misuse(
-                f"parameter {name!r} of {self.label} changed during the session: {values}; pass at= to select moments"
-            )
+            said = f"parameter {name!r} of {self.label} changed during the session: {values}"
+            raise Misuse(f"{said}; pass at= to select moments")
         return Quantity(float(values[0]), name, unit, self.label) if is_number(values[0]) else values[0]
 
     def table(self, kind: str) -> "pd.DataFrame":
@@ -361,42 +351,34 @@ class Trace:
 
     def _objects(self, key: Key, called: str, *, is_group: bool) -> Objects:
         """Return all objects of a kind, under a key."""
-        known = self._asked_for.get(key.text)
-        if known is not None:
+        if (known := self._asked_for.get(key.text)) is not None:
             return known
         session = self._divided.session
         if key.kind not in session.kinds:
             unseen = why_unseen("kind", key.kind, known_here(self.vocabulary).kinds, self.label)
             return Objects(self._divided, key.kind, np.zeros(0, np.int64), called, unseen, key, is_group=is_group)
         lifetimes = np.flatnonzero(session.lifetimes.kind == session.kinds.index(key.kind))
-        return self._asked_for.setdefault(
-            key.text, Objects(self._divided, key.kind, lifetimes, called, key=key, is_group=is_group)
-        )
+        group = Objects(self._divided, key.kind, lifetimes, called, key=key, is_group=is_group)
+        return self._asked_for.setdefault(key.text, group)
 
     def _one(self, id: str) -> Objects:
-        found = self._asked_for.get(f"id {id}")
-        if found is None:
+        if (found := self._asked_for.get(f"id {id}")) is None:
             lifetimes, session = self._lifetimes_of(id), self._divided.session
             kind = session.kinds[session.lifetimes.kind[lifetimes[0]]]
-            found = self._asked_for[f"id {id}"] = Objects(
-                self._divided, kind, lifetimes, id, key=Key(id, kind), is_group=False
-            )
+            found = Objects(self._divided, kind, lifetimes, id, key=Key(id, kind), is_group=False)
+            self._asked_for[f"id {id}"] = found
         look_at(f"kind {found.key.kind}")
         note_read(empty=False)
         return found
 
     def _lifetimes_of(self, id: str) -> Ints:
         session = self._divided.session
-        if id not in session.names:
-            raise UnknownName(
-                "object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], self.label
-            )
-        lifetimes = np.flatnonzero(session.lifetimes.name == session.names.index(id))
-        if not len(lifetimes):
-            raise UnknownName(
-                "object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], self.label
-            )
-        return lifetimes
+        name = session.names.index(id) if id in session.names else NOBODY
+        lifetimes = np.flatnonzero(session.lifetimes.name == name)
+        if len(lifetimes):
+            return lifetimes
+        objects = [session.names[index] for index in np.unique(session.lifetimes.name)]
+        raise UnknownName("object", id, objects, self.label)
 
 
 def open_trace(path: str | Path) -> Trace:

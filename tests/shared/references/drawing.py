@@ -1,6 +1,7 @@
 """Random small sessions, as plain dicts and as traces."""
 
 import random
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -181,8 +182,8 @@ def _act(event: dict[str, Any], rows: list[dict[str, Any]]) -> None:
             state["lit"] = not state["lit"]
 
 
-def trace_of(scene: Scene) -> Trace:
-    """Return a scene as a trace."""
+def trace_of(scene: Scene, restarts: Sequence[str] = ()) -> Trace:
+    """Return a scene as a trace; some of its events may be restarts."""
     rows = scene["rows"]
     return make_trace(
         [row["objects"] for row in rows],
@@ -192,5 +193,6 @@ def trace_of(scene: Scene) -> Trace:
         paused_before=[place for place, row in enumerate(rows) if row["paused"]],
         events=[(one["row"], one["name"], one["by"], one["on"], one["data"]) for one in scene["events"]],
         declare=(*NAMES, BORN),
+        restarts=restarts,
         **ABOUT,
     )
