@@ -166,7 +166,7 @@ def test_each_seed_is_played_as_another_tester_would() -> None:
 
 
 @pytest.mark.parametrize("name", ["idle", "hammered"])
-def test_play_that_nobody_foresaw_raises_no_alarm(
+def test_play_that_nobody_foresaw_breaks_nothing(
     name: str, tmp_path: Path, play: Callable[..., Path], examples: Path
 ) -> None:
     """No input at all, and every input at once in each sixth of a second: nothing is broken, and no check fails."""
