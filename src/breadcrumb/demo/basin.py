@@ -5,7 +5,7 @@ import random
 from dataclasses import dataclass, field
 
 import breadcrumb
-from breadcrumb.demo.boom import Boom
+from breadcrumb.demo.boom import HOME, Boom
 from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds, ticks
 from breadcrumb.demo.world import World
@@ -21,6 +21,9 @@ FAST_EACH = 5
 GATE_WALL = 4
 GATE = (9.0, 15.0)
 """The stretch of the west wall, in y, that the gate closes."""
+
+PAST_BOOM = (9.8, 14.2)
+"""Where, in y, a barrel goes straight through the gate: south of the boom, or north of it if the boom lies south."""
 
 GATE_PERIOD = ticks(12)
 GATE_OPENS, GATE_SHUTS = ticks(7), ticks(10)
@@ -154,6 +157,9 @@ class Basin(Routine):
         speed = FAST if self.made % FAST_EACH == 0 else self._draw.uniform(*SLOW)
         way = math.radians(self._draw.uniform(0, 360))
         x, y = 23.5 + self._draw.uniform(-1, 1), 12 + self._draw.uniform(-1, 1)
+        if (tick - self._start) % GATE_PERIOD == EVERY:  # every other one comes to the gate as it opens, past the boom
+            y = PAST_BOOM[self._boom.y < HOME[1]] + self._draw.uniform(-0.1, 0.1)
+            way = math.pi
         name = f"barrel-{self.made}"
         self.barrels.append(Barrel(name, x, y, speed * math.cos(way), speed * math.sin(way), tick, pace=self._drawn))
 
