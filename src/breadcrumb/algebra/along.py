@@ -23,8 +23,8 @@ def at_samples(signal: Signal, indices: Ints, name: str) -> Signal:
     """Return, on the signal's own track, the values of other samples by their indices; NOBODY is missing."""
     there = indices != NOBODY
     safe = np.where(there, indices, 0)
-    if len(signal):
-        there &= signal.usable[safe]
+    if len(signal) and signal.valid is not None:
+        there &= signal.valid[safe]
     return replace(
         signal,
         name=name,
@@ -208,7 +208,7 @@ def latest(track: Track, moments: Moments, *, excuses: bool = False) -> Ints:
     Raises:
         Misuse: nothing says which moments go with which samples.
     """
-    found = np.full(track.size, NOBODY)
+    found: Ints | None = None
     for match in matches(track, moments.participants, excuses=excuses):
         rows = np.arange(moments.count)[match.right_rows]
         known = match.right != NOBODY
@@ -216,11 +216,14 @@ def latest(track: Track, moments: Moments, *, excuses: bool = False) -> Ints:
             last = _last_by_time(track, moments.clock_index[rows], rows)
         else:
             last = _last_of_lifetime(track, match.right[known], moments.clock_index[rows][known], rows[known])
+        if found is None:
+            found = last
+            continue
         later = (found == NOBODY) | (
             (last != NOBODY) & (moments.clock_index[last] >= moments.clock_index[found]) & (last > found)
         )
         found = np.where(later, last, found)
-    return found
+    return np.full(track.size, NOBODY) if found is None else found
 
 
 def _last_by_time(track: Track, clock_index: Ints, rows: Ints) -> Ints:
@@ -233,6 +236,9 @@ def _last_of_lifetime(track: Track, lifetime: Ints, clock_index: Ints, rows: Int
     keys = track.keys(lifetime, clock_index)
     order = np.argsort(keys, kind="stable")
     begins = np.searchsorted(track.key, keys[order])
-    which = np.repeat(np.hstack((NOBODY, order)), np.diff(np.hstack((0, begins, track.size))))
-    mine = (which != NOBODY) & (lifetime[which] == track.lifetime) if len(lifetime) else which != which
-    return np.where(mine, rows[which] if len(rows) else NOBODY, NOBODY)
+    mine = begins < track.size
+    mine[mine] = track.lifetime[begins[mine]] == lifetime[order][mine]  # one behind its lifetime's end is of no sample
+    pieces = np.hstack((track.starts, begins[mine]))  # a lifetime begins without a moment, then each begins a piece
+    which = np.hstack((np.full(len(track.starts), NOBODY), rows[order[mine]]))
+    in_order = np.argsort(pieces, kind="stable")
+    return np.repeat(which[in_order], np.diff(pieces[in_order], append=track.size))

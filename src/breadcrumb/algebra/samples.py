@@ -135,7 +135,12 @@ class Samples:
         known = self.known_noise
         if callable(known):
             return known()
-        return noise_of(self.parts) if known is None else known
+        return self._rounding if known is None else known
+
+    @cached_property
+    def _rounding(self) -> float:
+        """The noise of recorded values: it is asked for by each check of them, and takes longer than many a check."""
+        return noise_of(self.parts)
 
     def with_name(self, name: str) -> Self:
         """Return the same values under a name of your own, for messages and figures.

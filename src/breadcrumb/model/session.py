@@ -226,6 +226,8 @@ class Session:
 
     def is_torn(self, first: Ints, last: Ints) -> Bools:
         """Return whether there is a gap from each first to each last clock index."""
+        if not len(self.gaps):
+            return np.zeros(np.broadcast_shapes(np.shape(first), np.shape(last)), np.bool_)
         return self.gaps_until(last) > self.gaps_until(first)
 
     @cached_property

@@ -132,17 +132,17 @@ class Objects:
         """The names of the recorded properties."""
         return tuple(dict.fromkeys(map(property_of, self._data.columns(self._kind))))
 
-    @property
+    @cached_property
     def appears(self) -> Moments:
         """The moments at which an object was seen to appear; one that was there already, or behind a gap, has none."""
         return self._lifetime_moments(self._data.session.seen_to_appear, "appearance", "appears")
 
-    @property
+    @cached_property
     def leaves(self) -> Moments:
         """The moments at which an object was seen to leave; none at the end of the trace, or in a gap."""
         return self._lifetime_moments(self._data.session.seen_to_leave, "leaving", "leaves")
 
-    @property
+    @cached_property
     def lifetimes(self) -> Spans:
         """The stretches of frames on which each lifetime was sampled."""
         lifetimes = self._data.session.lifetimes

@@ -183,19 +183,22 @@ def _share(verdict: Verdict) -> float:
 
 def _joint_tallies(verdicts: tuple[Verdict, ...], *, broken: bool) -> tuple[Tally, ...]:
     """Return each object's part in all of several verdicts; its worst only where they measure in one unit."""
-    several: dict[str, list[Tally]] = {}
-    for verdict in verdicts:
-        for one in verdict.tallies:
-            several.setdefault(one.object, []).append(one)
     alike = len({one.margin.unit if one.margin is not None else "" for one in verdicts}) == 1
-    joint = []
-    for name, those in several.items():
-        frames = [one.first_frame for one in those if broken and one.first_frame is not None]
-        worst = [one.worst for one in those if alike and one.worst is not None]
-        breaches = sum(one.breaches for one in those) if broken else 0
-        tested = sum(one.tested for one in those)
-        joint.append(Tally(name, tested, breaches, min(frames, default=None), min(worst, default=None)))
-    return tuple(joint)
+    joint: dict[str, Tally] = {}
+    for verdict in verdicts:
+        for name, tested, breaches, frame, worst in verdict.tallies:
+            one = Tally(name, tested, breaches if broken else 0, frame if broken else None, worst if alike else None)
+            joint[name] = _both(joint[name], one) if name in joint else one
+    return tuple(joint.values())
+
+
+def _both(mine: Tally, yours: Tally) -> Tally:
+    frame, worst = yours.first_frame, yours.worst
+    if frame is None or (mine.first_frame is not None and mine.first_frame < frame):
+        frame = mine.first_frame
+    if worst is None or (mine.worst is not None and mine.worst < worst):
+        worst = mine.worst
+    return Tally(mine.object, mine.tested + yours.tested, mine.breaches + yours.breaches, frame, worst)
 
 
 def _joint_rule(word: str, verdicts: tuple[Verdict, ...]) -> Rule:

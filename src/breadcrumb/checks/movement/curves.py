@@ -219,12 +219,8 @@ def oscillates(
     if every.unit != "s":
         raise Misuse(f"oscillates: expected a period in seconds, found {every}")
     seen = Scope(during, except_during).of(signal)
-    steps = signal.track.steps[signal.track.steps > 0]
-    if len(steps) and every.value <= 2 * float(np.median(steps)) + SAME_TIME:
-        raise Misuse(
-            f"oscillates: a period of {every} is no longer than two frames of {np.median(steps):.4g} s, between which "
-            "no swing can be seen; record more often"
-        )
+    if every.value <= 2 * signal.track.shortest_and_longest_step[1] + SAME_TIME:
+        _refuse_a_short_period(every, signal.track.steps)
     fit = wave_fit(seen.track, seen.parts[0], seen.usable, every.value)
     first = fit.first
     if not len(first):
@@ -254,6 +250,15 @@ def oscillates(
         said = Phrase("not a number", "a number", f"{signal.name} is not a number")
         parts.append(judge_flag(numbers, said).with_sentence("every value is a number"))
     return all_of(*parts, demand(course, signal, **common))  # in a tie, what is wrong about the wave tells more
+
+
+def _refuse_a_short_period(period: Duration, steps: Floats) -> None:
+    frame = float(np.median(steps[steps > 0]))
+    if period.value <= 2 * frame + SAME_TIME:
+        raise Misuse(
+            f"oscillates: a period of {period} is no longer than two frames of {frame:.4g} s, between which no swing "
+            "can be seen; record more often"
+        )
 
 
 def _end_with(

@@ -239,8 +239,10 @@ def _steps_and_limits(position: Any, at_most: float, exempt: Bools | None) -> tu
     """
     step, track = position.step_length(), position.track
     clock_index, length = track.clock_index, step.parts[0]
-    skipped = np.hstack((False, np.diff(clock_index) > 1))[: track.size] & step.usable & (length > at_most)
-    indices = np.flatnonzero(skipped | (position.usable & ~track.first_of_lifetime & ~step.usable))
+    unknown = position.usable & ~track.first_of_lifetime & ~step.usable
+    far = np.flatnonzero(step.usable & (length > at_most))
+    unknown[far[clock_index[far] - clock_index[far - 1] > 1]] = True
+    indices = np.flatnonzero(unknown)
     if not len(indices):
         return step, np.broadcast_to(np.float64(at_most), track.size)
     before = last_known_indices(position)[indices]

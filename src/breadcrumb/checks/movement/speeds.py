@@ -279,14 +279,16 @@ def moves(
     """
     position = Scope(during, except_during).of(position_of(objects))
     step = (position - position.previous()).norm()
-    no_number = np.cumsum(step.usable & ~np.isfinite(step.parts[0]))
-    path = np.cumsum(np.where(step.usable & np.isfinite(step.parts[0]), step.parts[0], 0.0))
+    no_number = step.usable & ~np.isfinite(step.parts[0])
+    path = np.cumsum(np.where(step.usable & ~no_number, step.parts[0], 0.0))
     track = position.track
     ends = indices_later(position, duration(within, "within"))
     there = ends != NOBODY
     safe = np.where(there, ends, 0)
     gone = np.where(there, path[safe] - path, 0.0) if track.size else path
-    gone[no_number[safe] > no_number] = np.nan
+    if no_number.any():
+        passed = np.cumsum(no_number)
+        gone[passed[safe] > passed] = np.nan
     unknown = np.cumsum(~step.usable)
     unbroken = there & (unknown[safe] == unknown) if track.size else there
     if during is not None or except_during is not None:

@@ -132,7 +132,7 @@ def lasts(
         session, when[kept], lifetime[kept], spans.participants.subject[kept], margin[kept], phrase, of="lifetimes",
         unit=unit, exact=due.exact, allowed=due.latest.value - due.earliest.value or None,
         undecided=spans.count - len(kept), unseen=objects.appears.unseen, plot=PlotSource(position=_position(objects),
-        lifetimes=objects.lifetimes),
+        lifetimes=spans),
     )  # fmt: skip
     return evaluation.verdict()
 

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
-from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
@@ -333,18 +332,23 @@ def drains(
 def _begun_unseen(signal: Signal, inside: Signal, span: Ints) -> Bools:
     """Return which samples lie in a span whose begin was not seen, given those in spans, and which one each is in."""
     track, session = inside.track, inside.track.session
-    first = np.hstack((True, span[1:] != span[:-1]))[: track.size]
-    before = signal.track.find(track.lifetime, track.clock_index - 1)
+    first = np.flatnonzero(np.hstack((True, span[1:] != span[:-1]))[: track.size])
+    clock_index, lifetime = track.clock_index[first], track.lifetime[first]
+    before = signal.track.find(lifetime, clock_index - 1)
     known = (before != NOBODY) & signal.usable[before]
-    appeared = session.seen_to_appear[track.lifetime] == track.clock_index
-    unseen = (track.clock_index == 0) | np.isin(track.clock_index, session.gaps) | ~(known | appeared)
-    return np.asarray(np.repeat(unseen[first], np.diff(np.flatnonzero(first), append=track.size)))
+    appeared = session.seen_to_appear[lifetime] == clock_index
+    unseen = (clock_index == 0) | np.isin(clock_index, session.gaps) | ~(known | appeared)
+    return np.asarray(np.repeat(unseen, np.diff(first, append=track.size)))
 
 
 def _span_of(track: Track, spans: Spans) -> Ints:
-    """Return, for each sample within spans, how many of those that go with it have begun by then."""
+    """Return a number for each sample within spans, which rises in a lifetime with each of them that begins."""
     result = np.zeros(track.size, np.int64)
     for match in matches(track, spans.participants):
-        begins = Index.of(track.session, match.right, spans.first[match.right_rows])
-        result += begins.place(match.left, track.clock_index, "right")
+        first = spans.first[match.right_rows]
+        if match.by_time:
+            result += np.searchsorted(np.sort(first), track.clock_index, side="right")
+        else:  # what began in lifetimes before is counted too, and is the same for all samples of one
+            begins = np.searchsorted(track.key, track.keys(match.right, first))
+            result += np.cumsum(np.bincount(begins, minlength=track.size + 1))[: track.size]
     return result

@@ -258,8 +258,9 @@ def moves_through(
         raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
     before = last_known(signal)
     differs = before.usable & signal.usable & (before.parts[0] != signal.parts[0])
-    gaps = np.isin(signal.track.clock_index, signal.track.session.gaps)
-    skipped = differs & (gaps | ~signal.previous().usable)
+    unseen = signal.track.no_step.copy()
+    unseen[1:] |= ~signal.usable[:-1]
+    skipped = differs & unseen
     both_ends, seen = Scope(during, except_during, reach=1), Scope(during, except_during).of(signal)
     new, old = (both_ends.of(replace(one, valid=differs & ~skipped)) for one in (signal, before))
     changed = np.flatnonzero(new.usable)
