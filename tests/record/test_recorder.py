@@ -265,6 +265,37 @@ print("the game went on")
     assert trace.one("thing").x.values.tolist() == [frame * 1.5 for frame in range(trace.clock.size)]
 
 
+def test_a_recording_stops_at_the_limit_that_it_was_given(tmp_path: Path, caplog: pytest.LogCaptureFixture) -> None:
+    """No more than that is written, part by part; the game goes on, and the trace says where it stopped and why."""
+    thing, limit = SimpleNamespace(x=0.0), 0.02
+    with Recorder(tmp_path / "a.crumbs", most_mib=limit) as rec:
+        rec.watch(thing, id="one", kind="thing", x="x")
+        for frame in range(2000):
+            thing.x = frame * 1.5
+            if frame == 100:
+                rec.continue_in(tmp_path / "b.crumbs")
+            rec.frame(frame / 60)
+    size = (tmp_path / "b.crumbs" / "journal.bin").stat().st_size
+    assert 0.8 * limit * 2**20 < size < limit * 2**20 + 500
+    assert "the limit of 0.02 MiB is reached" in caplog.text
+    whole, cut = (open_trace(tmp_path / f"{part}.crumbs") for part in "ab")
+    assert whole.facts == ()
+    (fact,) = cut.facts
+    assert (fact.code, fact.detail) == (
+        "stopped",
+        f"frame {cut.clock.frames[-1] + 1} (the limit of 0.02 MiB is reached)",
+    )
+    assert cut.one("thing").x.values.tolist() == [frame * 1.5 for frame in cut.clock.frames]
+
+
+@pytest.mark.parametrize("limit", [0, -1.0, "1", math.nan])
+def test_a_limit_that_is_none_is_refused(limit: Any, tmp_path: Path) -> None:
+    """Nothing is made of a limit that is no number of MiB above 0."""
+    with pytest.raises(Misuse, match="most_mib: expected a number of MiB above 0"):
+        Recorder(tmp_path / "a.crumbs", most_mib=limit)
+    assert not (tmp_path / "a.crumbs").exists()
+
+
 def test_the_recorder_loads_the_standard_library_alone(tmp_path: Path) -> None:
     """A game that records imports neither NumPy nor any other package."""
     script = "import sys; from breadcrumb import Recorder; print({name.split('.')[0] for name in sys.modules})"

@@ -256,7 +256,7 @@ def test_samples_that_belong_nowhere_are_refused(tmp_path: Path, column: str, va
         _ = open_trace(tmp_path / "a.crumbs").one("skiff").x
 
 
-def test_columns_of_large_tables_are_mapped_from_the_second_time_on(tmp_path: Path) -> None:
+def test_columns_of_large_tables_are_mapped_from_the_second_time_on(tmp_path: Path, cli: Callable[..., Any]) -> None:
     """A working copy is made when a large column is first read, is used while it is fresh, and is never packed."""
     path, places, lit = tmp_path / "many.crumbs", np.zeros((10_000, 2)), np.ones(10_000, np.bool_)
     with Recorder(path) as rec:
@@ -283,3 +283,9 @@ def test_columns_of_large_tables_are_mapped_from_the_second_time_on(tmp_path: Pa
     assert open_trace(path).all("barrel").position.y.values[0] == 1.0
     write_copy(open_trace(path).data, tmp_path / "packed.crumbs.zip")
     assert not any("working" in name for name in zipfile.ZipFile(tmp_path / "packed.crumbs.zip").namelist())
+    assert " MB in working/, which may be deleted at any time" in cli("show", path).stdout
+    mapped = open_trace(path).all("barrel")
+    assert np.array_equal(mapped.position.y.values, expected)
+    shutil.rmtree(path / "working")
+    assert np.array_equal(mapped.position.y.values, expected)  # what is mapped is there for as long as it is used
+    assert np.array_equal(open_trace(path).all("barrel").position.y.values, expected)

@@ -9,6 +9,7 @@ from typing import Any
 import click
 import numpy as np
 from rich.console import RenderableType
+from rich.filesize import decimal
 from rich.text import Text
 
 from breadcrumb.cli.console import console, fail
@@ -16,6 +17,8 @@ from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report import around, telling
 from breadcrumb.report.facts import event_facts, facts_of, object_facts, plain
 from breadcrumb.report.overview import object_view, overview
+from breadcrumb.store.working import FOLDER as WORKING
+from breadcrumb.store.working import bytes_on_disk
 from breadcrumb.trace.opened import Trace, open_trace
 
 _Shown = tuple[Any, Iterable[RenderableType]]
@@ -64,7 +67,7 @@ def command(
         shown += [_event(opened, event)] if event is not None else []
         shown += [_around(opened, around.row_of(opened, when), within, only)] if when is not None else []
         shown += [_at(opened, [around.row_of(opened, one) for one in at], only)] if at else []
-        shown = shown or [_all(opened)]
+        shown = shown or [_all(opened, trace)]
     except BreadcrumbError as error:
         fail(error)
     if as_json:
@@ -75,9 +78,15 @@ def command(
         console().print(*([Text("")] if number else []), *views)
 
 
-def _all(trace: Trace) -> _Shown:
-    facts = facts_of(trace)
-    return facts, [overview(facts)]
+def _all(trace: Trace, path: Path) -> _Shown:
+    facts, size = facts_of(trace), bytes_on_disk(path)
+    data = {**plain(facts), "bytes": size and {"trace": size[0], "working": size[1]}}
+    return data, [overview(facts), *([] if size is None else [Text(f"\n{_disk_words(*size)}", style="dim")])]
+
+
+def _disk_words(size: int, working: int) -> str:
+    copied = f", and {decimal(working)} in {WORKING}/, which may be deleted at any time" if working else ""
+    return f"{decimal(size)} on disk{copied}"
 
 
 def _object(trace: Trace, id: str) -> _Shown:

@@ -1,6 +1,7 @@
 """Writing a journal: each record reaches the kernel in one call, and the disk within a second."""
 
 import contextlib
+import errno
 import json
 import os
 import threading
@@ -24,6 +25,7 @@ from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.processes import generation
 from breadcrumb.journal.records import FactRecord, Record, plain
 
+MEBIBYTE = 1 << 20
 _SYNC_SECONDS = 1.0
 _MOST_PARTS = 1024  # what every system takes in one call
 _CLOSED = -1
@@ -52,8 +54,8 @@ class JournalWriter:
         (AppearRecord(lifetime=0, id='heron', kind='skiff', seen=True),)
     """
 
-    def __init__(self, path: str, about: dict[str, Any]) -> None:
-        self._path = path
+    def __init__(self, path: str, about: dict[str, Any], most_mib: float | None = None) -> None:
+        self._path, self._most_mib = path, most_mib
         self._file = os.open(path, os.O_CREAT | os.O_EXCL | os.O_APPEND | _WRITING, 0o644)
         lock_file(self._file)
         self._frames = 0
@@ -70,13 +72,16 @@ class JournalWriter:
         """Append one frame in one write; `blocks` holds the packed blocks of the tables that changed, each in parts.
 
         Raises:
-            OSError: the disk is full or gone. What was half written is taken back; nothing more can be recorded.
+            OSError: the disk is full or gone, or the journal as large as it may be. What was half written is taken
+                back; nothing more can be recorded.
             ValueError: the journal is closed, or is another process's.
         """
         words = _json(list(map(plain, records))) if records else b""
         parts = [FRAME + FRAME_HEAD.pack(frame, t, len(words), len(blocks)) + words]
         for block in blocks:
             parts += block
+        if self._most_mib is not None and self._size + sum(map(len, parts)) > self._most_mib * MEBIBYTE:
+            raise OSError(errno.EFBIG, f"the limit of {self._most_mib:g} MiB is reached")
         self._write(parts)
         self._frames += 1
 

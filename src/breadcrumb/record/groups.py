@@ -6,10 +6,11 @@ from collections.abc import Callable, Collection, Iterable, Sequence
 from enum import Enum
 from typing import Any, NamedTuple, Protocol
 
+from breadcrumb.errors import Misuse
 from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIFETIMES, HAS_NUMBERS, MISSING, Column
 from breadcrumb.journal.writing import Block
 from breadcrumb.record.codes import CodeColumn, OtherType, cannot_read
-from breadcrumb.record.readers import PARENT, Property, Reader, Readers, compile_read, fetch, look_at
+from breadcrumb.record.readers import PARENT, Property, Reader, Readers, check_readers, compile_read, fetch, look_at
 from breadcrumb.record.state import RecorderState
 
 
@@ -43,6 +44,18 @@ class GroupSpec(NamedTuple):
     parent: Reader | None = None
     generation: Reader | None = None
     sampling: Sampling = Sampling()
+
+    def refuse_what_cannot_be(self) -> None:
+        """Refuse what no frame could be recorded with.
+
+        Raises:
+            Misuse: names what is wrong, and says what it may be.
+        """
+        others = {"id": self.id, "parent": self.parent, "generation": self.generation}
+        check_readers(self.properties)
+        check_readers({name: reader for name, reader in others.items() if reader is not None})
+        if self.sampling.every < 1:
+            raise Misuse(f"every: expected a number of frames from 1 on, found {self.sampling.every}")
 
 
 class Watched(Protocol):

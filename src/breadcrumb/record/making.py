@@ -11,11 +11,11 @@ from breadcrumb.journal.writing import JournalWriter
 SUFFIX = ".crumbs"
 
 
-def begin(folder: str, overwrite: bool, about: dict[str, Any]) -> JournalWriter:
+def begin(folder: str, overwrite: bool, about: dict[str, Any], most_mib: Any) -> JournalWriter:
     """Make the folder of a trace, and begin its journal.
 
     Raises:
-        Misuse: the name is not that of a trace.
+        Misuse: the name is not that of a trace, or the limit is no number of MiB.
         TraceExists: there is something at this path already.
         OSError: the folder cannot be made.
     """
@@ -23,12 +23,14 @@ def begin(folder: str, overwrite: bool, about: dict[str, Any]) -> JournalWriter:
         raise Misuse(f"expected the path of a folder, found {folder!r}, with a NUL in it")
     if not folder.endswith(SUFFIX):
         raise Misuse(f"expected a name that ends in {SUFFIX}, found {folder!r}; record into {folder}{SUFFIX}")
+    if most_mib is not None and not (isinstance(most_mib, int | float) and most_mib > 0):
+        raise Misuse(f"most_mib: expected a number of MiB above 0, or None for no limit; found {most_mib!r}")
     if os.path.exists(folder):
         if not overwrite:
             raise TraceExists(f"{folder} exists; record under another name, or pass overwrite=True to replace it")
         _remove_trace(folder)
     os.makedirs(folder)
-    return JournalWriter(os.path.join(folder, FILE_NAME), about)
+    return JournalWriter(os.path.join(folder, FILE_NAME), about, most_mib)
 
 
 def _remove_trace(folder: str) -> None:

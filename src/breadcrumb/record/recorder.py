@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Mapping
 from types import FrameType, TracebackType
 from typing import Any, Self
 
-from breadcrumb.errors import BreadcrumbError, Misuse
+from breadcrumb.errors import BreadcrumbError
 from breadcrumb.journal.processes import generation
 from breadcrumb.journal.records import DeclareRecord, ParameterRecord, RestartsRecord
 from breadcrumb.record.arrays import ArrayGroup, ArrayReader
@@ -17,7 +17,7 @@ from breadcrumb.record.frames import FrameWriter
 from breadcrumb.record.groups import Group, GroupSpec, Sampling, Watched
 from breadcrumb.record.making import begin
 from breadcrumb.record.plain import plain_data, plain_text, words_of
-from breadcrumb.record.readers import Reader, Readers, all_properties, check_names, check_readers
+from breadcrumb.record.readers import Reader, Readers, all_properties, check_names
 from breadcrumb.record.state import RecorderState
 
 
@@ -31,6 +31,7 @@ class Recorder:
         path: the folder to make; its name ends in `.crumbs`.
         overwrite: replace a trace that is already there.
         strict: raise what would only be counted, for development.
+        most_mib: at how many MiB on the disk the recording stops, and says so; None for no limit.
         about: what is known of the session, as plain data: game, build, level, seed, platform, tick_rate, and the
             conventions of its world, `axes`, `angles`, `units` and `spaces` (a text for each property), `moment` of
             sampling and `fixed_step` in seconds, if there is one.
@@ -53,12 +54,18 @@ class Recorder:
     """
 
     def __init__(
-        self, path: str | os.PathLike[str], *, overwrite: bool = False, strict: bool = False, **about: Any
+        self,
+        path: str | os.PathLike[str],
+        *,
+        overwrite: bool = False,
+        strict: bool = False,
+        most_mib: float | None = None,
+        **about: Any,
     ) -> None:
         folder = os.fspath(path)
         about.setdefault("started_at", time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()))
-        self._strict, self._about = strict, plain_about(about)
-        journal = begin(folder, overwrite, self._about)
+        self._strict, self._most_mib, self._about = strict, most_mib, plain_about(about)
+        journal = begin(folder, overwrite, self._about, most_mib)
         self._folder, self._part, self._process = folder, 1, generation()
         self._state = RecorderState(strict)
         self._frames = FrameWriter(journal, self._state, strict)
@@ -331,7 +338,7 @@ class Recorder:
             folder = os.fspath(path)
             about = {**self._about, "part": self._part + 1, "continues": os.path.basename(self._folder)}
             try:
-                journal = begin(folder, False, about)
+                journal = begin(folder, False, about, self._most_mib)
             except (BreadcrumbError, OSError) as error:
                 self._state.trouble("no-new-part", words_of(error))
                 return
@@ -365,11 +372,7 @@ class Recorder:
     # How it is done
 
     def _add_group(self, spec: GroupSpec, source: Callable[[], Iterable[Any]]) -> None:
-        readers = {"id": spec.id, "parent": spec.parent, "generation": spec.generation}
-        check_readers(spec.properties)
-        check_readers({name: reader for name, reader in readers.items() if reader is not None})
-        if spec.sampling.every < 1:
-            raise Misuse(f"every: expected a number of frames from 1 on, found {spec.sampling.every}")
+        spec.refuse_what_cannot_be()
         self.declare(kinds=[spec.kind])
         self._add(Group(self._state, spec, source))
 

@@ -21,6 +21,16 @@ LARGE = 1_000_000
 """How many rows a column must have to be worth it; reading fewer takes less time than one would notice."""
 
 
+def bytes_on_disk(trace: Path) -> tuple[int, int] | None:
+    """Return how many bytes a trace's folder takes, and its working copy apart from that; None if it is no folder."""
+    if not trace.is_dir():
+        return None
+    files = [path for path in trace.rglob("*") if path.is_file() and not path.is_symlink()]
+    working = [path for path in files if path.is_relative_to(trace / FOLDER)]
+    everything, copied = (sum(path.stat().st_size for path in some) for some in (files, working))
+    return everything - copied, copied
+
+
 class WorkingCopy:
     """The mapped columns of one Parquet file."""
 
