@@ -105,17 +105,18 @@ def test_figures_of_sessions_and_rules_of_one_name_are_all_there(tmp_path: Path)
     assert file_name("海" * 300) != file_name("海" * 301)
 
 
-def test_figures_are_of_the_first_sessions_in_which_a_check_broke(tmp_path: Path, cli: Callable[..., Any]) -> None:
-    """Five broken sessions give three figures of a check, and the summary says so."""
+def test_a_run_of_many_sessions_says_in_which_a_check_broke(tmp_path: Path, cli: Callable[..., Any]) -> None:
+    """Five broken sessions give three figures of a check and one name, with its folder if another is called alike."""
     for number in range(5):
-        with Recorder(tmp_path / f"{number}.crumbs") as rec:
+        with Recorder(tmp_path / ("a", "b")[number > 2] / f"{number % 3}.crumbs") as rec:
             rec.watch(SimpleNamespace(x=1.0), id="a", kind="skiff", x="x")
             rec.frame(0.0)
-    (tmp_path / "check_it.py").write_text(
-        "from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.all('skiff').x < 1, 'x')\n"
-    )
-    said = cli("check", "check_it.py", tmp_path, "--out", "drawn").stdout
-    assert len(list((tmp_path / "drawn").iterdir())) == 3
+    one = "def check_it_{}(trace):\n    assert judge(trace.all('skiff').x < 1, 'x {}')\n"
+    checks = (one.format(n, n) for n in range(5))  # of the fourth and on, only the first breach is told
+    (tmp_path / "check_it.py").write_text("from breadcrumb import judge\n\n" + "\n".join(checks))
+    said = cli("check", "check_it.py", tmp_path / "a", tmp_path / "b", "--out", "drawn").stdout
+    assert len(list((tmp_path / "drawn").iterdir())) == 15
+    assert said.count("in 5 of 5 sessions, first in a/0") == 5
     assert "figures are of the first 3 sessions in which a check broke" in said
 
 

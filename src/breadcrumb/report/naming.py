@@ -3,12 +3,17 @@
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from pathlib import PurePath
+from typing import TypeAlias
 
-from breadcrumb.run.results import Result
+from breadcrumb.run.results import Result, RunResult
 
 _STEERS = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
 """Control characters but for tab and line end, marks that turn the direction of text, and lone surrogates."""
+Titles: TypeAlias = Mapping[str, str]
+"""What each session of a run is called, by the path of its trace."""
+
 _LONGEST = 80
 _DIGITS = 8
 
@@ -37,6 +42,34 @@ def session_names(results: Iterable[Result]) -> dict[str, str]:
         trace: file_name(label) if several[label] == 1 else f"{file_name(label)}-{digest(trace)}"
         for trace, label in labels.items()
     }
+
+
+def session_titles(run: RunResult) -> Titles:
+    """Return what each session of a run is called, by the path of its trace; those of one name have folders before it.
+
+    Example:
+        >>> from breadcrumb.run.results import Recording
+        >>> paths = ("mon/a.crumbs", "mon/b.crumbs", "tue/a.crumbs")
+        >>> run = RunResult((), recordings=tuple(Recording(path, PurePath(path).stem, ()) for path in paths))
+        >>> list(session_titles(run).values())
+        ['mon/a', 'b', 'tue/a']
+    """
+    labels = {one.trace: one.session for one in run.recordings}
+    labels |= {one.trace: one.session for one in run.results}
+    titles: dict[str, str] = {}
+    left, depth = labels, 0
+    while left:
+        told = {trace: _with_folders(trace, label, depth) for trace, label in left.items()}
+        several = Counter(told.values())
+        titles |= {trace: title for trace, title in told.items() if several[title] == 1}
+        left, depth = {trace: label for trace, label in left.items() if trace not in titles}, depth + 1
+    return {trace: titles[trace] for trace in labels}
+
+
+def _with_folders(trace: str, label: str, depth: int) -> str:
+    """Return a name with so many of the last folders of its path; with more than there are, the whole path."""
+    folders = PurePath(trace).parent.parts
+    return "/".join((*folders[len(folders) - depth :], label)) if depth <= len(folders) else trace
 
 
 def visible(text: str) -> str:

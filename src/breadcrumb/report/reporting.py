@@ -12,7 +12,7 @@ import numpy as np
 from breadcrumb.model.cutting import Part
 from breadcrumb.report.figures import write_figures
 from breadcrumb.report.machines import result_words
-from breadcrumb.report.naming import file_name
+from breadcrumb.report.naming import Titles, file_name, session_titles
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import broken_frames, replay_page
 from breadcrumb.run.results import Result, RunResult
@@ -72,21 +72,27 @@ def write_report(
     figures = write_figures(run, out / "figures")
     replays = _write_replays(run, out, progress)
     cut = {} if excerpts is None else _write_excerpts(run, out, excerpts, progress)
+    titles = session_titles(run)
     details = [
-        _details(index, result, finding, out, figures, replays, cut)
+        _details(index, result, titles[result.trace], finding, out, figures, replays, cut)
         for index, result in [one for one in enumerate(run.results) if one[1].outcome == "broken"][:_SHOWN]
         for finding in result.findings
         if finding.outcome == "broken"
     ]
     page = out / "index.html"
     text = render(
-        "report.html", data=_table(run), details=details, tightest=_tightest(run), run=run, counts=_counts(run)
+        "report.html",
+        data=_table(run, titles),
+        details=details,
+        tightest=_tightest(run, titles),
+        run=run,
+        counts=_counts(run),
     )
     page.write_text(text, "utf-8")
     return page
 
 
-def _table(run: RunResult) -> dict[str, Any]:
+def _table(run: RunResult, titles: Titles) -> dict[str, Any]:
     """Return a row for each result: the indices of check and session, outcome, share of the margin, words."""
     checks = list(dict.fromkeys(result.check for result in run.results))
     check_at, session_at = ({one: index for index, one in enumerate(several)} for several in (checks, run.sessions))
@@ -96,10 +102,9 @@ def _table(run: RunResult) -> dict[str, Any]:
         rows.append(
             [check_at[result.check], session_at[result.trace], result.outcome, share, words, result_words(result)]
         )
-    labels = {result.trace: result.session for result in run.results}
     return {
         "checks": [[one.stem, one.name] for one in checks],
-        "sessions": [labels[one] for one in run.sessions],
+        "sessions": [titles[one] for one in run.sessions],
         "rows": rows,
         "shown": _SHOWN,
     }
@@ -118,6 +123,7 @@ def _margin(result: Result) -> tuple[float | None, str]:
 def _details(
     index: int,
     result: Result,
+    title: str,
     finding: Finding,
     out: Path,
     figures: dict[tuple[str, str], Path],
@@ -129,7 +135,7 @@ def _details(
     return _Details(
         index=index,
         check=result.check.name,
-        session=result.session,
+        session=title,
         rule=finding.rule.id,
         sentence=finding.sentence,
         first="" if first is None else breach_words(first),
@@ -183,13 +189,13 @@ def _write_excerpts(
     return written
 
 
-def _tightest(run: RunResult) -> list[tuple[str, str, str]]:
+def _tightest(run: RunResult, titles: Titles) -> list[tuple[str, str, str]]:
     """Return the tightest margins among what held: each rule once, with its session."""
     held = [(one.margin.share, one, result) for result in run.of("held") for one in result.findings
             if one.margin is not None and one.margin.share is not None]  # fmt: skip
     found: dict[str, tuple[str, str, str]] = {}
     for _, one, result in sorted(held, key=lambda each: each[0]):
-        found.setdefault(one.rule.id, (margin_words(one.margin), one.sentence, result.session))
+        found.setdefault(one.rule.id, (margin_words(one.margin), one.sentence, titles[result.trace]))
     return list(found.values())[:_TIGHTEST]
 
 

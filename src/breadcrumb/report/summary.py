@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from breadcrumb.report.figures import FIGURES_OF_A_CHECK
+from breadcrumb.report.naming import Titles, session_titles
 from breadcrumb.run.results import CheckInfo, Result, ResultOutcome, RunResult
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import breach_words, explanation, margin_words
@@ -31,26 +32,29 @@ def summary(run: RunResult, figures: Figures | None = None) -> RenderableType:
 
 
 def _parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
+    titles = session_titles(run)
     for problem in run.problems:
         yield Text.assemble(("WRONG   ", _STYLES["error"]), problem)
     for result in run.of("error"):
-        yield Text.assemble(("WRONG   ", _STYLES["error"]), f"{result.check.name} in {result.session}: {result.error}")
-    yield from _broken_parts(run, figures)
-    yield from _untested_parts(run)
-    yield from _tightest_parts(run)
-    yield from _notes(run)
+        where = f"{result.check.name} in {titles[result.trace]}"
+        yield Text.assemble(("WRONG   ", _STYLES["error"]), f"{where}: {result.error}")
+    yield from _broken_parts(run, figures, titles)
+    yield from _untested_parts(run, titles)
+    yield from _tightest_parts(run, titles)
+    yield from _notes(run, titles)
     yield _counts(run)
 
 
-def _broken_parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
+def _broken_parts(run: RunResult, figures: Figures, titles: Titles) -> Iterator[RenderableType]:
     broken = run.of("broken")
     by_check: dict[CheckInfo, list[Result]] = {}
     for result in broken:
         by_check.setdefault(result.check, []).append(result)
     for number, (check, results) in enumerate(by_check.items()):
         finding = results[0].first_broken
-        sessions = f"{len(results)} of {len(run.sessions)} sessions" if len(run.sessions) > 1 else results[0].session
-        yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  in {sessions}")
+        several = f"{len(results)} of {len(run.sessions)} sessions, first in " if len(run.sessions) > 1 else ""
+        where = f"  in {several}{titles[results[0].trace]}"
+        yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), where)
         if number < _EXPLAINED:
             _, *details = explanation(finding, _LINES)
             yield Text("\n".join((f"        {finding.sentence}", *(f"      {line}" for line in details))))
@@ -64,13 +68,14 @@ def _broken_parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
         yield Text(f"figures are of the first {FIGURES_OF_A_CHECK} sessions in which a check broke\n")
 
 
-def _untested_parts(run: RunResult) -> Iterator[RenderableType]:
+def _untested_parts(run: RunResult, titles: Titles) -> Iterator[RenderableType]:
     never = set(run.never_exercised)
     once: dict[CheckInfo, list[Result]] = {}
     for result in run.of("untested"):
         once.setdefault(result.check, []).append(result)
     for check, results in list(once.items())[:_LISTED]:
-        where = "in every session" if check in never else f"in {len(results)} of {len(run.sessions)} sessions"
+        some = f"in {len(results)} of {len(run.sessions)} sessions, first in {titles[results[0].trace]}"
+        where = "in every session" if check in never else some
         yield Text.assemble(
             ("UNTESTED  ", _STYLES["untested"]), (check.name, "bold"), f"  {where}: {results[0].why_untested}"
         )
@@ -80,7 +85,7 @@ def _untested_parts(run: RunResult) -> Iterator[RenderableType]:
         yield Text("")
 
 
-def _tightest_parts(run: RunResult) -> Iterator[RenderableType]:
+def _tightest_parts(run: RunResult, titles: Titles) -> Iterator[RenderableType]:
     held = [
         (finding.margin.share, finding, result)
         for result in run.of("held")
@@ -97,13 +102,13 @@ def _tightest_parts(run: RunResult) -> Iterator[RenderableType]:
     table.add_column("rule", ratio=1)
     table.add_column("session", no_wrap=True)
     for _, finding, result in list(tightest.values())[:_TIGHTEST]:
-        table.add_row(margin_words(finding.margin), finding.sentence, result.session)
+        table.add_row(margin_words(finding.margin), finding.sentence, titles[result.trace])
     yield table
     yield Text("")
 
 
-def _notes(run: RunResult) -> Iterator[RenderableType]:
-    notes = [f"{one.session}: {fact.words}" for one in run.recordings for fact in one.facts]
+def _notes(run: RunResult, titles: Titles) -> Iterator[RenderableType]:
+    notes = [f"{titles[one.trace]}: {fact.words}" for one in run.recordings for fact in one.facts]
     several = "several rules have this ID, told apart as ~2, ~3 by their order; pass id= to name them"
     notes += [f"{id}: {several}" for id in run.repeated]
     notes += _notes_on_asserts(run)
