@@ -39,6 +39,7 @@ def check_a_full_stack_is_cleared(trace):
 
 
 def check_a_new_shift_clears_the_stacks(trace):
-    start = Spans.following(trace.restarts, frames(0), own_frame=True)
-    landed = Spans.following(trace.events("delivery").with_subject("on"), frames(0), own_frame=True)
-    assert values.equals(trace.all("stack").top, 0.0, during=start, except_during=landed)
+    start = trace.restarts
+    for name, step in STEP.items():
+        landed = at_once(start, trace.events("delivery", on=name)) * step
+        assert values.equals(trace.one(id=name).top.at(start), landed, tol=1e-9)

@@ -85,6 +85,7 @@ class Division:
             taken, session=self.session, first=taken.first - self.begin, last=last - self.begin,
             participants=self._participants(taken.participants),
             unknown=None if spans.unknown is None else self.spans(spans.unknown),
+            pairs=None if spans.pairs is None else self.spans(spans.pairs),
         )  # fmt: skip
 
     def kept(self, rows: Samples | Moments) -> Ints | None:

@@ -14,7 +14,7 @@ from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Participants, Subject
-from breadcrumb.algebra.stretches import any_inside, in_lifetimes, is_inside
+from breadcrumb.algebra.stretches import any_inside, in_lifetimes, is_inside, weighted
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
 from breadcrumb.model.plurals import counted
@@ -38,6 +38,8 @@ class Spans:
     last: Ints
     unknown: "Spans | None" = None
     """Where a missing value leaves open whether there is one; spans that are made of others do not know."""
+    pairs: "Spans | None" = None
+    """Of touches: those of each two objects, by the one on the other; spans that are made of others do not know."""
     key: Key = NO_KEY
     """What they were taken from."""
     unseen: str = ""
@@ -132,7 +134,7 @@ class Spans:
         if owner != "parent":
             raise Misuse(f"of: expected 'parent', found {owner!r}")
         label = f"{self.label} of the parent"
-        moved = replace(self, label=label, participants=self.participants.of_parents(label), unknown=None)
+        moved = replace(self, label=label, participants=self.participants.of_parents(label), unknown=None, pairs=None)
         return moved.pick_rows(np.flatnonzero(moved.participants.subject != NOBODY))
 
     def without_subject(self) -> Self:
@@ -236,7 +238,7 @@ class Spans:
         )
         last = np.minimum(window(by).clock_indices(clock, self.last)[1], self.session.end_of_episode(self.last))
         label = f"{self.label}, {by} longer at both ends"
-        grown = replace(self, label=label, first=first, last=last, unknown=None)
+        grown = replace(self, label=label, first=first, last=last, unknown=None, pairs=None)
         return grown.merged()
 
     def lengths(self, unit: str = "s") -> Floats:
@@ -358,7 +360,8 @@ class Spans:
 
     def _with(self, participants: Participants, first: Ints, last: Ints) -> Self:
         first, last = np.hstack((self.first, first)), np.hstack((self.last, last))
-        return replace(self, participants=self.participants.joined(participants), first=first, last=last, unknown=None)
+        who = self.participants.joined(participants)
+        return replace(self, participants=who, first=first, last=last, unknown=None, pairs=None)
 
     def _with_weighted(self, other: "Spans", weight: int, *, least: int, label: str) -> Self:
         weights = np.repeat([1, weight], [self.count, other.count])
@@ -366,24 +369,14 @@ class Spans:
 
     def _covered(self, weight: Ints | None = None, *, least: int = 1, label: str) -> Self:
         """Return the stretches on which the weights of the spans of the same participants make at least so much."""
-        row = np.tile(np.arange(self.count), 2)
-        clock_index = np.hstack((self.first, self.last + 1))
-        step = np.repeat([1, -1], self.count) if weight is None else np.hstack((weight, -weight))
-        code = self.participants.code[row]
-        order = np.lexsort((clock_index, code))
-        row, clock_index, step, code = row[order], clock_index[order], step[order], code[order]
-        fresh = (code[1:] != code[:-1]) | (clock_index[1:] != clock_index[:-1])
-        edge = np.flatnonzero(np.hstack((True, fresh))[: len(row)])
-        on = np.add.reduceat(step, edge).cumsum() >= least if len(edge) else np.zeros(0, np.bool_)
-        before = np.hstack((False, on[:-1]))[: len(on)]
-        begin, end = edge[on & ~before], edge[before & ~on]
-        kept = replace(self.pick_rows(row[begin]), label=label, first=clock_index[begin], last=clock_index[end] - 1)
+        row, first, last = weighted(self.participants.code, self.first, self.last, weight, least)
+        kept = replace(self.pick_rows(row), label=label, first=first, last=last)
         return replace(kept, participants=replace(kept.participants, clock_index=kept.first))
 
     def pick_rows(self, rows: Ints) -> Self:
         """Return some of the spans, by their rows in the arrays."""
         who = self.participants.pick(rows)
-        return replace(self, participants=who, first=self.first[rows], last=self.last[rows], unknown=None)
+        return replace(self, participants=who, first=self.first[rows], last=self.last[rows], unknown=None, pairs=None)
 
     def _ends_of(self, what: str, clock_index: Ints) -> Moments:
         return self._moments(what, clock_index, np.lexsort((np.arange(self.count), clock_index)))

@@ -33,3 +33,22 @@ def is_inside(index: Ints, first: Ints, last: Ints) -> Bools:
     ended = np.searchsorted(np.sort(last), index, side="left")
     inside: Bools = started > ended
     return inside
+
+
+def weighted(code: Ints, first: Ints, last: Ints, weight: Ints | None, least: int) -> tuple[Ints, Ints, Ints]:
+    """Return where the weights of all stretches of one code make at least so much; without weights, each has 1.
+
+    Returns:
+        The row of the stretch with which each of these begins, its first and its last clock index.
+    """
+    row = np.tile(np.arange(len(first)), 2)
+    clock_index = np.hstack((first, last + 1))
+    step = np.repeat([1, -1], len(first)) if weight is None else np.hstack((weight, -weight))
+    order = np.lexsort((clock_index, code[row]))
+    row, clock_index, step = row[order], clock_index[order], step[order]
+    fresh = (code[row][1:] != code[row][:-1]) | (clock_index[1:] != clock_index[:-1])
+    edge = np.flatnonzero(np.hstack((True, fresh))[: len(row)])
+    on = np.add.reduceat(step, edge).cumsum() >= least if len(edge) else np.zeros(0, np.bool_)
+    before = np.hstack((False, on[:-1]))[: len(on)]
+    begin, end = edge[on & ~before], edge[before & ~on]
+    return row[begin], clock_index[begin], clock_index[end] - 1

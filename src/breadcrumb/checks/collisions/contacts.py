@@ -17,6 +17,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag, Number
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.collisions.finite import NO_NUMBER, finite, known_to_touch, unless_no_number
+from breadcrumb.checks.collisions.touches import stretches_of_pairs
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
@@ -53,8 +54,8 @@ def touching(
             contact inside the step; not for regions.
 
     Returns:
-        Spans of the objects, each a stretch of frames on which it touches any of the others; `unknown` are those on
-        which a position is missing, so that it may.
+        Spans of the objects, each a stretch of frames on which it touches any of the others; `pairs` are those with
+        each of them, and `unknown` those on which a position is missing, so that it may.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -72,11 +73,17 @@ def touching(
     if other.track.one_at_a_time and not other.track.unseen and other.track.size:
         near = meets_one(position, other, swept=swept)
         flags = near.usable & (near.parts[0] <= reach + np.max(near.noise, initial=0.0))
+        mine = np.flatnonzero(flags)
+        yours = other.track.find_clock_index(position.track.clock_index[mine])
     else:
+        mine, yours, _ = near_pairs(position, other, reach, swept=swept)
         flags = np.zeros(position.track.size, np.bool_)
-        flags[near_pairs(position, other, reach, swept=swept).mine] = True
+        flags[mine] = True
     close = Flag(position.track, "touching", (flags,), known_to_touch(flags, position, other), owner=position.owner)
-    return _named(close.spans(), objects, name, "touches" if other.track.one_at_a_time else WITH_ANY)
+    pairs = stretches_of_pairs(position.track, mine, other.track, yours)
+    return replace(
+        _named(close.spans(), objects, name, "touches" if other.track.one_at_a_time else WITH_ANY), pairs=pairs
+    )
 
 
 @check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")

@@ -8,10 +8,12 @@ from breadcrumb.algebra.durations import Duration, TimeAxis, duration, frames, w
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.participants import Participants
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.collisions.contacts import WITH_ANY
+from breadcrumb.checks.collisions.touches import are_told_of, follow_another, names_both, one_way_codes, tell
 from breadcrumb.checks.declaration import Common, check
-from breadcrumb.model.session import Bools
+from breadcrumb.model.session import NOBODY, Bools
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
@@ -28,8 +30,11 @@ def reports_every_touch(
 ) -> Verdict:
     """Assert that contact events and geometry agree: no contact is missed, and none is invented.
 
+    Where the contacts are by one object on another, each two are judged by themselves: a second partner that is not
+    told of, and a wrong one that is, are breaches.
+
     Args:
-        moments: the contacts that the game reports; their subject is the object that touches.
+        moments: the contacts that the game reports; their subject, or both participants, are what touches.
         touches: when they touch, from `touching`.
         only: whether an event without a touch is a breach, or one that tells of a touch again.
         time_tol: how far apart an event and its touch may be; one frame if left out.
@@ -50,44 +55,87 @@ def reports_every_touch(
     """
     tol = frames(1) if time_tol is None else duration(time_tol, "time_tol")
     events = moments if only else moments.pick(np.zeros(0, np.int64))
-    wide = touches.grown(tol)
+    told_both = names_both(moments, touches)
+    judged = touches.pairs if touches.pairs is not None and told_both.any() else touches
+    told = _told_of(judged, moments, told_both, tol)
+    covered, again, another = _meant(events, touches, judged, tol)
+    meant = covered & ~again
     doubtful = touches.unknown.grown(tol) if touches.unknown is not None else touches.pick(np.zeros(0, np.int64))
-    told = _told_of(touches, moments, tol)
-    meant = wide.covers(events.participants, events.clock_index) & ~_again(events, touches)
-    gaps = events.session.gaps
-    doubt = doubtful.covers(touches.participants, touches.first) | _behind_unknown(touches)
-    open_touch = ~told & ((touches.first == 0) | np.isin(touches.first, gaps) | doubt)
+    session, gaps = events.session, events.session.gaps
+    doubt = doubtful.covers(judged.participants, judged.first) | _behind_unknown(judged, touches.unknown)
+    open_touch = ~told & ((judged.first == 0) | np.isin(judged.first, gaps) | doubt)
     in_gap = (
-        events.session.at_restart(events.clock_index)
+        session.at_restart(events.clock_index)
         | np.isin(events.clock_index, gaps)
         | np.isin(events.clock_index + 1, gaps)
     )
-    open_event = ~meant & (in_gap | doubtful.covers(events.participants, events.clock_index))
-    names = events.session.lifetimes.name
-    count = touches.count
+    open_event = ~meant & (in_gap | _covered(doubtful, events, names_both(events, touches)))
+    count = judged.count
     kept = np.flatnonzero(~np.hstack((open_touch, open_event)))
 
     def phrase(index: int) -> Phrase:
         if kept[index] < count:
-            return Phrase("no event", f"one {moments.label} at each touch", f"touches without {moments.label}")
-        return Phrase(
-            "no touch",
-            f"{moments.label} at a touch only",
-            f"{moments.label} without a touch; only=False would allow it",
-        )
+            partner = _partner(judged, int(kept[index]))
+            return Phrase("no event", f"one {moments.label} at each touch", f"touches{partner} without {moments.label}")
+        event = int(kept[index]) - count
+        if covered[event]:
+            return Phrase("another one", f"one {moments.label} at each touch", f"{moments.label} again in one touch")
+        if another[event]:
+            return _wrong_partner(events, event)
+        only_then = f"{moments.label} at a touch only"
+        return Phrase("no touch", only_then, f"{moments.label} without a touch; only=False would allow it")
 
     evaluation = Evaluation(
-        events.session, np.hstack((touches.first, events.clock_index))[kept],
-        np.hstack((touches.lifetime, events.lifetime))[kept],
-        np.hstack((names[touches.lifetime] if count else touches.lifetime, events.subject))[kept],
+        session, np.hstack((judged.first, events.clock_index))[kept],
+        np.hstack((judged.lifetime, events.lifetime))[kept],
+        np.hstack((judged.participants.subject, events.subject))[kept],
         np.where(np.hstack((told, meant)), 0.0, -1.0)[kept], phrase, of="touches and events", exact=True,
         undecided=count + events.count - len(kept), unseen=events.unseen if not count else "", plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
 
 
+def _partner(touches: Spans, row: int) -> str:
+    name = touches.participants.names[1][row]
+    return "" if name == NOBODY else f" {touches.session.names[name]}"
+
+
+def _wrong_partner(events: Moments, row: int) -> Phrase:
+    by, on = (events.session.names[one[row]] for one in events.participants.names)
+    return Phrase(f"by {by} on {on}", "the two that touch", f"{events.label} by {by} on {on}, which do not touch")
+
+
+def _meant(events: Moments, touches: Spans, judged: Spans, tol: Duration) -> tuple[Bools, Bools, Bools]:
+    """Return which events lie at a touch, which tell of one again, and which lie at one that is not of their two."""
+    both = names_both(events, touches) if judged is touches.pairs else np.zeros(events.count, np.bool_)
+    covered, again, another = np.zeros((3, events.count), np.bool_)
+    one, two = np.flatnonzero(~both), np.flatnonzero(both)
+    lone, paired, wide = events.pick(one), events.pick(two), touches.grown(tol)
+    covered[one], again[one] = wide.covers(lone.participants, lone.clock_index), _again(lone, touches)
+    if len(two):
+        code, _ = one_way_codes(paired.participants)
+        theirs = np.hstack(one_way_codes(judged.participants))
+        first, last = np.tile(judged.first, 2), np.tile(judged.last, 2)
+        covered[two] = are_told_of(paired, judged.grown(tol))
+        again[two] = follow_another(code, paired.clock_index, theirs, first, last, events)
+        another[two] = ~covered[two] & _covered(wide, paired, np.ones(len(two), np.bool_))
+    return covered, again, another
+
+
+def _covered(spans: Spans, events: Moments, both: Bools) -> Bools:
+    """Return which events lie in a span that goes with them; of those that name both, with either of the two."""
+    covered = np.zeros(events.count, np.bool_)
+    one, two = np.flatnonzero(~both), np.flatnonzero(both)
+    lone, paired = events.pick(one), events.pick(two)
+    covered[one] = spans.covers(lone.participants, lone.clock_index)
+    for lifetime in (paired.participants.by_lifetime, paired.participants.on_lifetime):
+        whose = Participants.of_lifetimes(events.session, paired.clock_index, lifetime, events.label)
+        covered[two] |= spans.covers(whose, paired.clock_index)
+    return covered
+
+
 def _again(events: Moments, touches: Spans) -> Bools:
-    """Return which events tell of a touch that another one of the same two has told of.
+    """Return which events tell of a touch that another one of the same object has told of.
 
     Where the touches are with any of several, one of them may begin anew within another one's, so none is.
     """
@@ -95,33 +143,33 @@ def _again(events: Moments, touches: Spans) -> Bools:
     if touches.key.text.endswith(WITH_ANY):
         return again
     for match in matches(touches.participants, events.participants):
-        index = Index.of(events.session, match.right, events.clock_index[match.right_rows])
-        rows = np.arange(events.count)[match.right_rows][index.order]
-        begin = index.place(match.left, touches.first[match.left_rows])
-        end = index.place(match.left, touches.last[match.left_rows], "right")
-        inside = np.zeros(len(rows) + 1, np.int64)  # how many touches each follows another event of
-        np.add.at(inside, np.minimum(begin + 1, end), 1)
-        np.add.at(inside, end, -1)
-        again[rows] |= np.cumsum(inside)[:-1] > 0
+        rows = match.right_rows
+        again[rows] |= follow_another(
+            match.right, events.clock_index[rows], match.left, touches.first[match.left_rows],
+            touches.last[match.left_rows], events,
+        )  # fmt: skip
     return again
 
 
-def _behind_unknown(touches: Spans) -> Bools:
+def _behind_unknown(touches: Spans, unknown: Spans | None) -> Bools:
     """Return which touches begin right behind a sample on which it is not known."""
-    unknown, size = touches.unknown, touches.session.clock.size + 1
     if unknown is None:
         return np.zeros(touches.count, np.bool_)
+    size = touches.session.clock.size + 1
     return np.isin(touches.lifetime * size + touches.first, unknown.lifetime * size + unknown.last + 1)
 
 
-def _told_of(touches: Spans, events: Moments, tol: Duration) -> Bools:
+def _told_of(touches: Spans, events: Moments, both: Bools, tol: Duration) -> Bools:
     """Return which touches have an event about their beginning that goes with them."""
     clock = events.session.clock
     _, last = window(tol).clock_indices(clock, touches.first)
     axis = TimeAxis.of(clock, tol.unit)
     first = axis.at_or_after(axis.values[touches.first] - tol.value)
     told = np.zeros(touches.count, np.bool_)
-    for match in matches(touches.participants, events.participants):
-        index = Index.of(events.session, match.right, events.clock_index[match.right_rows])
+    if both.any():
+        told |= tell(touches, first, last, events.pick(np.flatnonzero(both)))
+    lone = events.pick(np.flatnonzero(~both))
+    for match in matches(touches.participants, lone.participants):
+        index = Index.of(events.session, match.right, lone.clock_index[match.right_rows])
         told[match.left_rows] |= index.any_between(match.left, first[match.left_rows], last[match.left_rows])
     return told
