@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from breadcrumb import judge, seconds
+from breadcrumb import frames, judge, seconds
 from breadcrumb.checks import session, triggers, values
 
 
@@ -30,7 +30,7 @@ def check_ripples_do_not_storm(trace):
 
 def check_a_shift_starts_once(trace):
     started = trace.without_restarts().events("shift.start")
-    assert triggers.respects_cooldown(started, seconds(1), match="any")
+    assert triggers.respects_cooldown(started, frames(1), match="any")
 
 
 def check_the_buoys_never_stand_still(trace):

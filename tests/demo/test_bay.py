@@ -165,17 +165,19 @@ def test_each_seed_is_played_as_another_tester_would() -> None:
                 down ^= {(one.what, one.on)}
 
 
-@pytest.mark.parametrize("name", ["idle", "hammered"])
+@pytest.mark.parametrize("name", ["idle", "hammered", "reset every two seconds"])
 def test_play_that_nobody_foresaw_breaks_nothing(
     name: str, tmp_path: Path, play: Callable[..., Path], examples: Path
 ) -> None:
-    """No input at all, and every input at once in each sixth of a second: nothing is broken, and no check fails."""
+    """No input at all, every input at once in each sixth of a second, and resets besides: nothing is broken."""
     each = {(one.what, one.on, repr(one.value)): one for one in shift_script(PLAIN) if one.what != "point"}
-    script = [replace(one, at=at) for at in range(SHIFT // 6) for one in each.values()] if name == "hammered" else []
+    script = [replace(one, at=at) for at in range(SHIFT // 6) for one in each.values()] if name != "idle" else []
+    script += [Input(12, "reset")] if name.startswith("reset") else []
     write_script(in_order(script), tmp_path / "script.json")
     path = play(tmp_path / f"{name}.crumbs", seconds=12, script=tmp_path / "script.json")
     run = run_checks(_files(examples), [path])
     assert {result.check.name: result.outcome for result in run.results if result.outcome in ("broken", "error")} == {}
+    assert open_trace(path).restarts.count == (6 if name.startswith("reset") else 2)
 
 
 def test_a_session_without_tickets_says_so_and_issues_none(

@@ -72,14 +72,15 @@ class Bay(World):
         self._framing = [(name, one) for name, one in self.armed.items() if _overrides(one, "frame")]
         self._script, self._shift_ticks = script, shift_ticks
         self._shift_start = self._rippled = self._now = 0
+        self._must_reset = False
         if "basin" in self.armed:
             boom.before_it_moves = lambda: self._basin.before_boom(self._local("basin", self._now)[-1])
         self._start(0)
 
     def tick(self, tick: int, *, ends_frame: bool) -> None:
         """Play one tick: boats, input, timers, all that moves, sensors. Input is looked at once a frame."""
-        if ends_frame and not self.is_second_shift and tick >= self._shift_ticks:
-            self.is_second_shift = True
+        if ends_frame and (self._must_reset or (not self.is_second_shift and tick >= self._shift_ticks)):
+            self.is_second_shift, self._must_reset = True, False
             self._start(tick)
         if "bay-starved" in self.faults and _STARVED[0] <= tick < sum(_STARVED):
             return
@@ -129,6 +130,7 @@ class Bay(World):
             if self._shift_start + one.at * INPUT_TICKS > tick:
                 return
             self._next_input += 1
+            self._must_reset |= one.what == "reset"
             for name, routine in self.routines.items():
                 if not routine.concerns(one):
                     continue

@@ -47,6 +47,7 @@ WHAT = {
     "switch": "press (down) or release (up) a lamp's key",
     "tap": "tap a place, as shares of the window's width and height",
     "deliver": "deliver a box to a stack",
+    "reset": "begin the shift anew, on the next frame",
     "moths": "a swarm comes to a lamp, or (null) goes",
 }
 """Every input, in words."""
