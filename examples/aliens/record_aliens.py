@@ -151,15 +151,14 @@ def record_game(path: Path, seed: int, most_frames: int, changes: Sequence[str] 
         return session.frames
 
 
-def record_games(folder: Path, seconds: float = 60, changes: Sequence[str] = ()) -> Iterator[Path]:
-    """Play seeded games until they make so many seconds; yield the trace of each."""
+def record_games(folder: Path, seconds: float = 60, changes: Sequence[str] = (), seed: int = 1) -> Iterator[Path]:
+    """Play games, from that of a seed on, until they make so many seconds; yield the trace of each."""
     left = round(seconds * FRAMES_A_SECOND)
-    seed = 0
     while left > 0:
-        seed += 1
         path = folder / f"game-{seed}.crumbs"
         left -= record_game(path, seed, left, changes)
         yield path
+        seed += 1
 
 
 def _parse_change(change: str) -> tuple[str, Any]:
@@ -172,9 +171,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--seconds", type=float, default=60)
+    parser.add_argument("--seed", type=int, default=1, help="of the first game")
     parser.add_argument("--change", action="append", default=[], metavar="NAME=VALUE", help="such as Shot.speed=-9")
     options = parser.parse_args()
-    for path in record_games(options.folder, options.seconds, options.change):
+    for path in record_games(options.folder, options.seconds, options.change, options.seed):
         print(path)
 
 

@@ -1,6 +1,6 @@
 /* Crates on the quay: a small game on matter-js in Node, recorded over a socket.
  *
- * A crane drops a crate on the quay every two seconds. The moment a crate lands, a porter is rung for, who takes it
+ * A crane drops a crate on a free lane of the quay every two seconds, or up to a second later. The moment a crate lands, a porter is rung for, who takes it
  * away four seconds later. Whatever passes the sensor above the quay is weighed.
  *
  *     breadcrumb listen --out traces        in one terminal, and in another:
@@ -8,7 +8,7 @@
  *     node play_crates.js
  *     breadcrumb check check_crates.py traces
  *
- * `node play_crates.js --change GRAVITY=0.5` plays a build with another constant.
+ * `--seed 3` plays another session, and `--change GRAVITY=0.5` a build with another constant.
  */
 "use strict";
 
@@ -19,13 +19,22 @@ const breadcrumb = require("../../clients/javascript/breadcrumb-sender.js");
 const FRAMES_A_SECOND = 60;
 const SIZE = 30; // px
 const LANES = [75, 165, 255, 345, 435, 525]; // px
+const LATE = 0.3; // the share of the crates that come late
 
 /** What a build of the game may do differently. */
 const tuning = {GRAVITY: 1, DROP_EVERY: 2, STAYS: 4, RINGS: 1};
 
+/** Return what draws numbers from 0 to 1, the same ones for each seed, by a linear congruence modulo 2 ** 32. */
+function drawer(seed) {
+  let state = seed >>> 0;
+  return () => (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32;
+}
+
 class Quay {
-  constructor() {
+  constructor(seed) {
     this.frame = 0;
+    this._draw = drawer(seed);
+    this._nextDrop = FRAMES_A_SECOND / 2;
     this.crates = new Map(); // by id
     this.happened = []; // events of this frame, in their order
     this._number = 0;
@@ -43,7 +52,7 @@ class Quay {
     for (const [id, crate] of this.crates) {
       if (crate.landed !== null && this.frame - crate.landed >= tuning.STAYS * FRAMES_A_SECOND) this._takeAway(id);
     }
-    if (this.frame % (tuning.DROP_EVERY * FRAMES_A_SECOND) === FRAMES_A_SECOND / 2) this._drop();
+    if (this.frame === this._nextDrop) this._drop();
     Engine.update(this._engine, 1000 / FRAMES_A_SECOND);
     this.frame += 1;
   }
@@ -56,7 +65,11 @@ class Quay {
   _drop() {
     this._number += 1;
     const id = `crate-${this._number}`;
-    const lane = LANES[this._number % LANES.length];
+    const taken = new Set([...this.crates.values()].map(({body}) => Math.round(body.position.x)));
+    const free = LANES.filter(lane => !taken.has(lane));
+    const lane = free[Math.floor(this._draw() * free.length)];
+    const late = this._draw() < LATE ? Math.floor(this._draw() * FRAMES_A_SECOND) : 0;
+    this._nextDrop = this.frame + tuning.DROP_EVERY * FRAMES_A_SECOND + late;
     const body = Bodies.rectangle(lane, 60, SIZE, SIZE, {label: id, restitution: 0.2});
     this.crates.set(id, {body, landed: null});
     Composite.add(this._engine.world, body);
@@ -84,10 +97,11 @@ class Quay {
 }
 
 /** Play a session, and send each frame after the engine's step. */
-async function play(seconds, port) {
+async function play(seconds, port, seed) {
   const about = {
     game: "Crates",
     build: "matter-js 0.20",
+    seed,
     moment: "after physics",
     fixed_step: 1 / FRAMES_A_SECOND,
     axes: {x: "right", y: "down"},
@@ -100,7 +114,7 @@ async function play(seconds, port) {
     },
   };
   const session = breadcrumb.openSession(about, {port, fallback: "crates.jsonl"});
-  const quay = new Quay();
+  const quay = new Quay(seed);
   let sent = new Set();
   quay.afterUpdate(() => {
     const present = new Set(quay.crates.keys());
@@ -128,6 +142,7 @@ const {values} = parseArgs({
   options: {
     port: {type: "string", default: "26937"},
     seconds: {type: "string", default: "60"},
+    seed: {type: "string", default: "7"},
     change: {type: "string", multiple: true, default: []},
   },
 });
@@ -136,4 +151,4 @@ for (const change of values.change) {
   if (!(name in tuning)) throw new Error(`${name} is none of ${Object.keys(tuning).join(", ")}`);
   tuning[name] = Number(value);
 }
-play(Number(values.seconds), Number(values.port));
+play(Number(values.seconds), Number(values.port), Number(values.seed));

@@ -1,11 +1,12 @@
 """One session in several worlds: y up or down, degrees or radians, another zero, another sense, moved and turned."""
 
 import math
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import pytest
 
-from breadcrumb import Circle, Trace, Verdict, seconds
+from breadcrumb import Box, Circle, Trace, Verdict, seconds
 from breadcrumb.algebra.rays import first_hit
 from breadcrumb.checks import collisions, movement
 from breadcrumb.testing import make_trace
@@ -143,3 +144,24 @@ def test_rays_and_offsets_are_the_same_in_every_world(name: str) -> None:
     own = boat.tip.relative_to(boat.position, boat.yaw)
     assert own.norm().values.tolist() == pytest.approx([3.0])
     assert own.to_world(boat.position, boat.yaw).values[0].tolist() == pytest.approx(list(tip))
+
+
+@pytest.mark.parametrize(
+    "check",
+    [
+        lambda keg: movement.never_teleports(keg, 2.0),
+        lambda keg: movement.keeps_speed(keg),
+        lambda keg: movement.stays_inside(keg, Box((-1, -1, -1), (9, 9, 9))),
+        lambda keg: collisions.never_touches(keg, Circle((99, 0, 0), 1.0)),
+    ],
+    ids=["never_teleports", "keeps_speed", "stays_inside", "never_touches"],
+)
+def test_a_breach_in_depth_is_told_where_nothing_says_which_way_is_up(check: Callable[[Any], Verdict]) -> None:
+    """There is no path in plan to show then; that keeps no check from saying what it measured."""
+    states = [{"a": {"position": (99.0 if n == 5 else float(n), 0.0, 0.0)}} for n in range(6)]
+    verdict = check(make_trace(states, kinds={"a": "keg"}).one("keg"))
+    assert verdict.outcome == "broken"
+    assert verdict.first is not None
+    assert verdict.first.frame == 5
+    assert verdict.evidence.first is not None
+    assert verdict.evidence.first.path == ()

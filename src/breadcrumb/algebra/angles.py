@@ -108,7 +108,7 @@ def plan_axes(session: Session, parts: int, what: str = "this vector") -> tuple[
     """
     if parts == 2:
         return 0, 1
-    up = next((index for index, axis in enumerate("xyz") if session.axes.get(axis) in ("up", "down")), None)
+    up = _up_axis(session)
     if up is None:
         raise Misuse(f"plan view of {what} needs to know which way is up; record it as axes={{'z': 'up'}}")
     first, second = (index for index in range(3) if index != up)
@@ -122,6 +122,15 @@ class PlanAxis(NamedTuple):
     """The part, the direction that `about` gives it, and the unit."""
     is_reversed: bool
     """Whether it points to the left, or to the bottom."""
+
+
+def has_plan(position: Samples) -> bool:
+    """Tell whether it is known which parts of a position lie in plan."""
+    return len(position.parts) == 2 or _up_axis(position.track.session) is not None
+
+
+def _up_axis(session: Session) -> int | None:
+    return next((index for index, axis in enumerate("xyz") if session.axes.get(axis) in ("up", "down")), None)
 
 
 def plan_labels(position: Samples) -> tuple[PlanAxis, PlanAxis]:

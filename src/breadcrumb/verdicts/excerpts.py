@@ -6,7 +6,7 @@ from typing import TypeAlias
 
 import numpy as np
 
-from breadcrumb.algebra.angles import plan_labels
+from breadcrumb.algebra.angles import has_plan, plan_labels
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.signals import Signal
@@ -161,9 +161,9 @@ def _indices(signal: Samples, lifetime: int, first: int, last: int) -> Ints:
 
 
 def _path(position: Signal | None, steps: Ints) -> tuple[tuple[tuple[float, float], ...], Ints]:
-    """Return the points of a path in plan, and their clock indices."""
-    if position is None or not len(steps):
-        return (), steps
+    """Return the points of a path in plan, and their clock indices; none where nothing says which way is up."""
+    if position is None or not len(steps) or not has_plan(position):
+        return (), steps[:0]
     x, y = (part[steps] for part in position.plan.parts)
     there = position.usable[steps] & np.isfinite(x) & np.isfinite(y)
     return tuple(zip(x[there].tolist(), y[there].tolist(), strict=True)), position.track.clock_index[steps][there]

@@ -7,10 +7,10 @@ import numpy as np
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.sorts import Number, Vector
+from breadcrumb.checks.collisions.reflecting import nearest_reflection, walls_of
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.arrivals import of_these
-from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.objects import position_of
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -34,8 +34,9 @@ def bounces(
     """Assert that objects bounce: the part of the velocity along the normal turns round, the rest stays.
 
     The velocity before a moment on frame n is that over the last step ending at n - 1, the one after it that over the
-    first step starting at n. Contacts of one object that share these steps, as in a corner, are folded into one bounce
-    off all their normals in turn. With a recorded `velocity` its values on frames n - 1 and n are compared.
+    first step starting at n. With a recorded `velocity` its values on frames n - 1 and n are compared. Contacts of one
+    object that share these steps are one bounce, and those with one normal count once. Off two walls, as in a corner,
+    it may bounce off one after the other in either order, off both at once, or off one alone if that leaves both.
 
     Args:
         objects: objects with a `position`, or a position signal.
@@ -71,8 +72,9 @@ def bounces(
     first, last = contacts.pick(bounce.first), contacts.pick(bounce.last)
     before = moving.before(first, frames(1))
     after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
-    expected = _reflected(np.stack(before.parts, axis=1), contacts, bounce, normal_key, restitution)
     found = np.stack(after.parts, axis=1)
+    walls = walls_of(contacts, bounce.which, normal_key, found.shape[1])
+    expected = nearest_reflection(np.stack(before.parts, axis=1), found, walls, restitution)
     noise = np.asarray(before.noise) + np.asarray(after.noise)
     off = np.linalg.norm(found - expected, axis=1)
     # where going on as before would be near enough as well, being near enough tests nothing
@@ -117,39 +119,6 @@ def _fold(contacts: Moments, reach: int) -> _Bounces:
     first = np.flatnonzero(begins)
     last = np.hstack((first[1:], contacts.count)) - 1
     return _Bounces(which, order[first], order[last])
-
-
-def _reflected(velocity: Floats, contacts: Moments, bounce: _Bounces, key: str, restitution: float) -> Floats:
-    """Return the velocities after reflection off each contact's normal, in the order of the contacts.
-
-    v' = v - (1 + e) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution e.
-    """
-    normals = contacts[key]
-    if normals.ndim != 2 or normals.shape[1] not in (velocity.shape[1], 2) or np.isnan(normals).any():
-        raise Misuse(
-            f"bounces: expected a normal of {velocity.shape[1]} numbers in the entry {key!r} of each {contacts.label}, "
-            f"found {normals[0] if contacts.count else 'none'}"
-        )
-    flat = np.zeros((contacts.count, velocity.shape[1]))
-    flat[:, : normals.shape[1]] = normals
-    flat /= np.linalg.norm(flat, axis=1, keepdims=True)
-    result = velocity.copy()
-    nth = _index_in_bounce(contacts, bounce)
-    for turn in range(int(nth.max(initial=-1)) + 1):  # as many turns as the fullest corner has walls
-        now = nth == turn
-        at, n = bounce.which[now], flat[now]
-        result[at] -= (1 + restitution) * np.sum(result[at] * n, axis=1, keepdims=True) * n
-    return result
-
-
-def _index_in_bounce(contacts: Moments, bounce: _Bounces) -> Ints:
-    """Return which contact of its bounce each one is, counted from 0."""
-    order = np.lexsort((np.arange(contacts.count), contacts.clock_index, bounce.which))
-    which = bounce.which[order]
-    starts = np.flatnonzero(np.hstack((True, which[1:] != which[:-1])))
-    nth = np.empty(contacts.count, np.int64)
-    nth[order] = np.arange(contacts.count) - np.repeat(starts, np.diff(np.hstack((starts, contacts.count))))
-    return nth
 
 
 def _vector(parts: Floats, unit: str) -> str:

@@ -1,0 +1,103 @@
+"""Velocities after bounces off one wall, or off several at once."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from breadcrumb.algebra.moments import Moments
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import Bools, Floats, Ints
+
+_SAME = 6
+"""To how many digits two normals must be alike to be those of one wall."""
+_PARALLEL = 1e-9
+
+
+class Walls(NamedTuple):
+    """What bounces are off; arrays of equal length, in the order of the contacts."""
+
+    bounce: Ints
+    """Of which bounce each is."""
+    nth: Ints
+    """Which of its bounce's walls each is, counted from 0."""
+    normal: Floats
+    """A unit vector each."""
+
+
+def walls_of(contacts: Moments, bounce: Ints, key: str, parts: int) -> Walls:
+    """Return the walls that contacts are with, given the bounce of each; contacts with one normal are with one wall.
+
+    Raises:
+        Misuse: a contact has no normal, or one with another number of parts than the velocity.
+    """
+    normals = contacts[key]
+    if normals.ndim != 2 or normals.shape[1] not in (parts, 2) or np.isnan(normals).any():
+        raise Misuse(
+            f"bounces: expected a normal of {parts} numbers in the entry {key!r} of each {contacts.label}, "
+            f"found {normals[0] if contacts.count else 'none'}"
+        )
+    flat = np.zeros((contacts.count, parts))
+    flat[:, : normals.shape[1]] = normals
+    flat /= np.linalg.norm(flat, axis=1, keepdims=True)
+    leading = np.take_along_axis(flat, np.argmax(np.abs(flat), axis=1)[:, None], axis=1)
+    alike = np.round(flat * np.sign(leading), _SAME) + 0.0  # of either sense, and without a zero of its own
+    _, first = np.unique(np.hstack((bounce[:, None], alike)), axis=0, return_index=True)
+    kept = first[np.lexsort((first, contacts.clock_index[first], bounce[first]))]
+    which = bounce[kept]
+    starts = np.flatnonzero(np.hstack((True, which[1:] != which[:-1])))
+    nth = np.arange(len(which)) - np.repeat(starts, np.diff(starts, append=len(which)))
+    return Walls(which, nth, flat[kept])
+
+
+def nearest_reflection(before: Floats, after: Floats, walls: Walls, restitution: float) -> Floats:
+    """Return, of the velocities that bounces may end with, those that are nearest to the ones that were found.
+
+    Args:
+        before: the velocity before each bounce, a row each.
+        after: the velocity that was found after it.
+        walls: what they are off.
+        restitution: the share of the part along the normal that is kept.
+    """
+    result = before.copy()
+    for turn in range(int(walls.nth.max(initial=-1)) + 1):  # as many turns as the fullest corner has walls
+        now = walls.nth == turn
+        at = walls.bounce[now]
+        result[at] = _reflected(result[at], walls.normal[now], restitution)
+    two = np.flatnonzero(np.bincount(walls.bounce, minlength=len(before)) == 2)
+    one, other = (walls.normal[np.isin(walls.bounce, two) & (walls.nth == nth)] for nth in (0, 1))
+    for ends in _off_two(before[two], one, other, restitution):
+        nearer = np.linalg.norm(ends - after[two], axis=1) < np.linalg.norm(result[two] - after[two], axis=1)
+        result[two[nearer]] = ends[nearer]
+    return result
+
+
+def _reflected(velocity: Floats, normal: Floats, restitution: float) -> Floats:
+    """Return velocities after reflection off a wall each.
+
+    v' = v - (1 + e) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution e.
+    """
+    return np.asarray(velocity - (1 + restitution) * _along(velocity, normal) * normal)
+
+
+def _off_two(velocity: Floats, one: Floats, other: Floats, restitution: float) -> tuple[Floats, ...]:
+    """Return what else velocities may be after two walls, besides off one after the other as told; NaN where not so."""
+    off_one, off_other = (_reflected(velocity, normal, restitution) for normal in (one, other))
+    # at once: v' = v - (1 + e) (a n + b m), with a and b such that both parts along the normals turn round
+    across, mine, yours = _along(one, other), _along(velocity, one), _along(velocity, other)
+    apart = np.where(1 - across**2 > _PARALLEL, 1 - across**2, np.nan)
+    at_once = velocity - (1 + restitution) * ((mine - across * yours) * one + (yours - across * mine) * other) / apart
+    return (
+        _reflected(off_other, one, restitution),
+        at_once,
+        np.where(_leaves(velocity, off_one, other), off_one, np.nan),
+        np.where(_leaves(velocity, off_other, one), off_other, np.nan),
+    )
+
+
+def _leaves(before: Floats, after: Floats, normal: Floats) -> Bools:
+    """Return which velocities lead away from a wall that they led to, or past it."""
+    return np.asarray(_along(before, normal) * _along(after, normal) <= 0)
+
+
+def _along(vectors: Floats, normal: Floats) -> Floats:
+    return np.asarray(np.sum(vectors * normal, axis=1, keepdims=True))
