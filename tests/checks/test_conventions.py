@@ -150,7 +150,7 @@ def test_rays_and_offsets_are_the_same_in_every_world(name: str) -> None:
     "check",
     [
         lambda keg: movement.never_teleports(keg, 2.0),
-        lambda keg: movement.keeps_speed(keg),
+        movement.keeps_speed,
         lambda keg: movement.stays_inside(keg, Box((-1, -1, -1), (9, 9, 9))),
         lambda keg: collisions.never_touches(keg, Circle((99, 0, 0), 1.0)),
     ],
