@@ -3,8 +3,6 @@
 import struct
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
-from functools import cached_property
 from typing import Final, Literal, NamedTuple, TypeAlias
 
 MAGIC: Final = b"CRUMBS\r\n"
@@ -69,25 +67,3 @@ class Column(NamedTuple):
     """Which part of a vector, `x` to `w`; an empty text if it is none."""
     type: ColumnType
     """How its values are stored."""
-
-
-@dataclass(frozen=True)
-class Table:
-    """The layout of the rows of some objects of one kind."""
-
-    number: int
-    """How blocks refer to it."""
-    kind: str
-    """The kind of the objects."""
-    columns: tuple[Column, ...]
-    """Numbers come first, in the order of the packed floats."""
-
-    @cached_property
-    def numbers(self) -> tuple[Column, ...]:
-        """The columns packed as floats."""
-        return tuple(column for column in self.columns if column.type == "number")
-
-    @cached_property
-    def codes(self) -> tuple[Column, ...]:
-        """The flag and text columns, each stored whole."""
-        return tuple(column for column in self.columns if column.type != "number")

@@ -5,6 +5,8 @@ import math
 import re
 import struct
 from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
 from mmap import mmap
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -25,7 +27,7 @@ from breadcrumb.journal.layout import (
     RECORD,
     RESERVE,
     SEAL,
-    Table,
+    Column,
     checksum,
 )
 from breadcrumb.journal.records import FactRecord, Record, TableRecord, columns_of, record_of
@@ -34,6 +36,28 @@ _FIRST_BYTE = re.compile(b"[AFRS]")
 _LENGTH = struct.Struct("<I")
 _CHECKED_AT_MOST = 16
 """How many times its size may be read while records are looked for, so that a hostile file takes no longer."""
+
+
+@dataclass(frozen=True)
+class Table:
+    """The layout of the rows of some objects of one kind."""
+
+    number: int
+    """How blocks refer to it."""
+    kind: str
+    """The kind of the objects."""
+    columns: tuple[Column, ...]
+    """Numbers come first, in the order of the packed floats."""
+
+    @cached_property
+    def numbers(self) -> tuple[Column, ...]:
+        """The columns packed as floats."""
+        return tuple(column for column in self.columns if column.type == "number")
+
+    @cached_property
+    def codes(self) -> tuple[Column, ...]:
+        """The flag and text columns, each stored whole."""
+        return tuple(column for column in self.columns if column.type != "number")
 
 
 class Block(NamedTuple):
