@@ -1,8 +1,18 @@
 """The checks of spawns beside their references."""
 
+from typing import Any
+
+from breadcrumb import Trace
 from breadcrumb.checks import spawns as spawn_checks
 from references import spawns
-from references.asking import Case, barrels, draw_scope, draw_window, spans
+from references.asking import Case, barrels, draw_duration, draw_scope, draw_window, spans
+
+
+def _part_and_owner(t: Trace) -> tuple[Any, Any]:
+    seen = set(barrels(t).ids)
+    owner, part = spawns.owner_and_part(seen)
+    return (t.one(id=part), t.one(id=owner)) if seen else (barrels(t), barrels(t))
+
 
 SPAWNS: dict[str, Case] = {
     "spawns.appears_at": Case(
@@ -45,5 +55,15 @@ SPAWNS: dict[str, Case] = {
         lambda d: {"within": draw_window(d), "only": d.random() < 0.6},
         spawns.leaves_when,
         lambda t, within, only: spawn_checks.leaves_when(barrels(t), t.events("stop"), within=within, only=only),
+    ),
+    "spawns.dies_with": Case(
+        lambda d: {"within": d.choice((None, draw_duration(d)))},
+        spawns.dies_with,
+        lambda t, within: spawn_checks.dies_with(*_part_and_owner(t), within=within),
+    ),
+    "spawns.outlives": Case(
+        lambda d: dict(zip(("short", "long"), draw_window(d), strict=True)),
+        spawns.outlives,
+        lambda t, short, long: spawn_checks.outlives(*_part_and_owner(t), delay=(short, long)),
     ),
 }

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from breadcrumb import Duration
+from breadcrumb import Duration, frames
 from references.plain import (
     NOISE,
     Answer,
@@ -170,3 +170,35 @@ def leaves_when(scene: Scene, within: tuple[Duration, Duration], only: bool) -> 
         unknown = low < at[0] - NOISE or hidden(scene, within[1].unit, low, high)
         others.judge(True if found else None if unknown else False, life.leave, life.id)
     return exclusively(tally.answer, others.answer) if only else tally.answer
+
+
+def owner_and_part(seen: set[str]) -> tuple[str, str]:
+    """Return which barrel is taken for the owner and which for its part, of those that were seen: itself, if one is."""
+    return ("a", "b") if {"a", "b"} <= seen else ("b", "b") if "b" in seen else ("a", "a")
+
+
+def dies_with(scene: Scene, within: Duration | None) -> Answer:
+    """Judge of each lifetime of the part that was there when its owner left whether it goes in time."""
+    return _goes(scene, frames(0), frames(0) if within is None else within)
+
+
+def outlives(scene: Scene, short: Duration, long: Duration) -> Answer:
+    """Judge of each lifetime of the part that was there when its owner left how much later it goes."""
+    return _goes(scene, short, long)
+
+
+def _goes(scene: Scene, short: Duration, long: Duration) -> Answer:
+    tally = Tally()
+    whose, what = owner_and_part({life.id for life in lives(scene)})
+    owners = [life for life in lives(scene) if life.id == whose and life.leave not in (None, *gaps(scene))]
+    for part in (life for life in lives(scene) if life.id == what):
+        left = next((life.leave for life in owners if life.leave is not None and life.leave >= part.first), None)
+        if left is None or part.last < left - 1:
+            continue
+        window = Window(scene, left, short, long)
+        stayed = part.last >= left and window.axis[part.last] >= window.high - NOISE
+        seen = part.leave is not None and part.leave not in gaps(scene)
+        right = False if stayed else window.has(part.leave) if seen and part.leave is not None else None
+        over = stayed or (seen and part.leave is not None and part.leave > window.last())
+        tally.judge(right, window.last() if over else part.leave or part.last, part.id)
+    return tally.answer

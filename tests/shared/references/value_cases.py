@@ -6,7 +6,7 @@ from breadcrumb import Trace
 from breadcrumb.checks import movement as movement_checks
 from breadcrumb.checks import values as value_checks
 from references import values
-from references.asking import Case, barrels, draw_scope, draw_window, spans
+from references.asking import Case, barrels, draw_duration, draw_scope, draw_window, spans
 
 LEGAL = (
     {"calm": ["glad"], "glad": ["calm", "cross"], "cross": ["calm"]},
@@ -122,6 +122,19 @@ VALUES: dict[str, Case] = {
         values.changes_by,
         lambda t, amount, only, tol, limits: movement_checks.steps_by(
             barrels(t).n, amount, at=t.events("hit"), only=only, tol=tol, limits=limits
+        ),
+    ),
+    "values.drains": Case(
+        lambda d: {
+            "amount": d.choice((0.5, 1.0)),
+            "every": draw_duration(d, 1),
+            "low": d.choice((0.0, 1.0)),
+            "only": d.random() < 0.6,
+            "tol": d.choice((0.0, 1.0, 3.0)),
+        },
+        values.drains,
+        lambda t, amount, every, low, only, tol: value_checks.drains(
+            barrels(t).n, amount, every=every, during=barrels(t).on.spans(), low=low, only=only, tol=tol
         ),
     ),
 }

@@ -1,5 +1,6 @@
 """What the checks of values find, sample by sample."""
 
+import math
 from collections.abc import Callable
 from itertools import pairwise
 from typing import Any
@@ -13,6 +14,7 @@ from references.plain import (
     Tally,
     Window,
     apart,
+    between,
     events,
     exclusively,
     gaps,
@@ -256,4 +258,31 @@ def _at_moments(scene: Scene, name: str, only: bool, tol: float, goal: Callable[
                 before, now = last_known(scene, life, row, name), value(scene, life, row, name)
                 right = None if before is None or now is None else close(now, before, tol)
                 tally.judge(right or (None if row in gaps(scene) else right), row, life.id)
+    return exclusively(each.answer, tally.answer) if only else each.answer
+
+
+def drains(scene: Scene, amount: float, every: Duration, low: float, only: bool, tol: float) -> Answer:
+    """Judge every sample in a span against what the span began with; with `only` every other step."""
+    each, tally = Tally(), Tally()
+    for life, first, last in spans(scene, "on"):
+        begun = next((row for row in range(first, last + 1) if value(scene, life, row, "n") is not None), None)
+        seen = life.seen_to_appear if first == life.first else first not in gaps(scene)
+        if first > life.first and value(scene, life, first - 1, "n") is None:
+            seen = False
+        base = None if begun is None else value(scene, life, begun, "n")
+        for row in range(first, last + 1):
+            found = value(scene, life, row, "n")
+            if found is None or base is None or not seen:
+                each.judge(None, row, life.id)
+                continue
+            rounds = math.floor(between(scene, first, row, every.unit) / every.value + NOISE)
+            due = max(base - amount * rounds, min(base, low))
+            each.judge(close(found, due, tol), row, life.id)
+    for life in barrels(scene):
+        for row in range(life.first + 1, life.last + 1):
+            if not only or all(value(scene, life, one, "on") is True for one in (row - 1, row)):
+                continue
+            before, now = last_known(scene, life, row, "n"), value(scene, life, row, "n")
+            right = None if before is None or now is None else close(now, before, tol)
+            tally.judge(right or (None if row in gaps(scene) else right), row, life.id)
     return exclusively(each.answer, tally.answer) if only else each.answer

@@ -230,8 +230,9 @@ def dies_with(objects: Objects, owner: Objects, *, within: Duration | None = Non
         within: how much later they may go; None for the same frame.
 
     Returns:
-        A verdict on every part that was there when its owner left. Untested if there is none; undecided is one that may
-        go after the trace's end, or in a gap. Its margin is the smallest time that was left.
+        A verdict on every part that was there when its owner left, or appeared on that frame. Untested if there is
+        none; undecided is one that may go after the trace's end, or in a gap. What stays too long is dated on the last
+        frame by which it had to be gone. Its margin is the smallest time that was left.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -262,9 +263,9 @@ def outlives(
         time_tol: widens both ends.
 
     Returns:
-        A verdict on every part that was there on the frame before its owner left. Untested if there is none; undecided
-        is one that may go after the trace's end, or in a gap. Its margin is the smallest time to a limit, and none for
-        an exact duration.
+        A verdict on every part that was there when its owner left, or appeared on that frame. Untested if there is
+        none; undecided is one that may go after the trace's end, or in a gap. What stays too long is dated on the last
+        frame by which it had to be gone. Its margin is the smallest time to a limit, and none for an exact duration.
 
     Example:
         >>> from breadcrumb import frames
@@ -309,8 +310,9 @@ def _outlasts(parts: Objects, owner: Objects, due: Window) -> Verdict:
         off, way = (early, "short") if early > 0 else (float(took[at]) - due.latest.value, "long")
         return Phrase(stayed, str(due), f"stayed {amount(off, unit)} too {way} after its {owner.key.kind}")
 
+    when = np.where(too_long, np.minimum(np.maximum(last, left), clock.size - 1), end)
     evaluation = Evaluation(
-        session, end[kept], lifetime[kept], lifetimes.name[lifetime[kept]] if len(kept) else kept, margin[kept],
+        session, when[kept], lifetime[kept], lifetimes.name[lifetime[kept]] if len(kept) else kept, margin[kept],
         phrase, of="parts",
         unit=unit, exact=due.exact, allowed=due.latest.value - due.earliest.value or None,
         undecided=len(lifetime) - len(kept), unseen=parts.appears.unseen or owner.appears.unseen,
