@@ -230,7 +230,7 @@ ROWS: dict[str, Row] = {
         splash(range(4), range(1, 5)),
         0.0,
         splash(range(4), range(1, 8)),
-        ("s", 11, "0.5 s"),
+        ("s", 8, "0.5 s"),
         -0.3,
         splash(range(6), range(1, 4)),
         splash(range(9), range(1, 10)),
