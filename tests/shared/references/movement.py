@@ -1,7 +1,7 @@
 """What the checks of movement find, step by step."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from itertools import pairwise
 from typing import Any
 
@@ -308,6 +308,22 @@ def faces(scene: Scene, target: Point, tol: float, scope: dict[str, Any]) -> Ans
 
 def eases(scene: Scene, by: float, over: Duration, tol: float) -> Answer:
     """Compare every sample from each moment to its end with a straight line; a new moment begins again."""
+    return _along(scene, over, lambda start, passed: start + by * min(passed / over.value, 1.0), tol)
+
+
+def follows_keys(scene: Scene, keys: list[tuple[Duration, float]], tol: float) -> Answer:
+    """Compare every sample from each moment to the last key with the lines between the keys."""
+
+    def due(start: float, passed: float) -> float:
+        for (begin, low), (end, high) in pairwise(keys):
+            if begin.value - NOISE <= passed <= end.value + NOISE:
+                return low + (high - low) * (passed - begin.value) / (end.value - begin.value)
+        return keys[0][1] if passed < keys[0][0].value else keys[-1][1]
+
+    return _along(scene, keys[-1][0], due, tol)
+
+
+def _along(scene: Scene, over: Duration, due: Callable[[float, float], float], tol: float) -> Answer:
     tally = Tally()
     at = axis(scene, over.unit)
     for life in barrels(scene):
@@ -317,10 +333,10 @@ def eases(scene: Scene, by: float, over: Duration, tol: float) -> Answer:
             stop = rows[n + 1] if n + 1 < len(rows) else life.last + 1
             for now in range(row, min(stop, life.last + 1)):
                 found = value(scene, life, now, "n")
-                share = min((at[now] - at[row]) / over.value, 1.0) if over.value else 1.0
                 torn = any(row < gap <= now for gap in gaps(scene))
                 unknown = start is None or found is None or torn or alone
-                tally.judge(None if unknown else abs(found - start - by * share) <= tol + NOISE, now, life.id)
+                right = None if unknown else abs(found - due(start, at[now] - at[row])) <= tol + NOISE
+                tally.judge(right, now, life.id)
                 if at[now] - at[row] >= over.value - NOISE:
                     break
     return tally.answer

@@ -1,12 +1,14 @@
 """The checks of movement and of collisions beside their references."""
 
+import random
 from typing import Any
 
-from breadcrumb import Box, Circle
+from breadcrumb import Box, Circle, Duration, frames, seconds
 from breadcrumb.checks import collisions
 from breadcrumb.checks import movement as movement_checks
 from references import movement, touching
 from references.asking import Case, barrels, draw_duration, draw_scope, excuses, spans
+from references.drawing import STEP
 
 REGIONS = (
     {"low": (-4.0, -4.0), "high": (4.0, 4.0)},
@@ -18,6 +20,12 @@ REGIONS = (
 
 def _region(told: dict[str, Any]) -> Box | Circle:
     return Circle(told["centre"], told["radius"]) if "radius" in told else Box(told["low"], told["high"])
+
+
+def _draw_keys(draw: random.Random) -> list[tuple[Duration, float]]:
+    make = frames if draw.random() < 0.5 else lambda count: seconds(count * STEP)
+    times = sorted(draw.sample(range(5), draw.choice((2, 3))))
+    return [(make(count), draw.choice((0.0, 1.0, 1.0, 2.0))) for count in times]
 
 
 MOVEMENT: dict[str, Case] = {
@@ -165,6 +173,11 @@ MOVEMENT: dict[str, Case] = {
         lambda d: {"by": d.choice((0.0, 0.0, 1.0)), "over": draw_duration(d, 1), "tol": d.choice((0.001, 1.0))},
         movement.eases,
         lambda t, by, over, tol: movement_checks.eases(barrels(t).n, by=by, over=over, at=t.events("hit"), tol=tol),
+    ),
+    "movement.follows_keys": Case(
+        lambda d: {"keys": _draw_keys(d), "tol": d.choice((0.001, 1.0, 2.0))},
+        movement.follows_keys,
+        lambda t, keys, tol: movement_checks.follows_keys(barrels(t).n, keys, at=t.events("hit"), tol=tol),
     ),
     "movement.returns_to": Case(
         lambda d: {
