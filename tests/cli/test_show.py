@@ -103,3 +103,17 @@ def test_a_flood_of_errors_is_one_line(cli: Cli, tmp_path: Path) -> None:
     lines = cli("show", "it.crumbs", "--around", "1").stdout.splitlines()
     assert sum("roll is empty" in line for line in lines) == 3
     assert sum("x150" in line for line in lines) == 3
+
+
+def test_a_session_that_begins_late_says_how_long_it_is(tmp_path: Path, cli: Cli) -> None:
+    """Its length is counted from its own first frame; what happened once on a frame is not counted in words."""
+    with Recorder(tmp_path / "late.crumbs") as rec:
+        for frame in range(4):
+            rec.event("tap")
+            for _ in range(2):
+                rec.event("knock")
+            rec.frame(100.0 + frame / 2)
+    assert "; 1.500 s of game time, 2 frames a second" in cli("show", "late.crumbs").stdout
+    lines = cli("show", "late.crumbs", "--around", "1").stdout.splitlines()
+    assert {line.split("tap")[1].strip() for line in lines if " tap" in line} == {""}
+    assert {line.split("knock")[1].strip() for line in lines if " knock" in line} == {"x2"}

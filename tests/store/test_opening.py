@@ -22,6 +22,7 @@ from breadcrumb.store.folder import FolderTrace
 from breadcrumb.store.keeping import write_copy
 from breadcrumb.store.memory import MemoryTrace
 from breadcrumb.store.opening import open_data
+from breadcrumb.store.sorting import by_lifetime_and_frame
 from missing import with_none
 
 
@@ -289,3 +290,10 @@ def test_columns_of_large_tables_are_mapped_from_the_second_time_on(tmp_path: Pa
     shutil.rmtree(path / "working")
     assert np.array_equal(mapped.position.y.values, expected)  # what is mapped is there for as long as it is used
     assert np.array_equal(open_trace(path).all("barrel").position.y.values, expected)
+
+
+@pytest.mark.parametrize("highest", [2**16 - 1, 2**16, 2**16 + 1])
+def test_samples_are_in_the_order_of_any_number_of_lifetimes(highest: int) -> None:
+    """Numbers that no longer fit into 16 bits are sorted as they are."""
+    lifetime = np.array([highest, 3, highest, 0, 3])
+    assert by_lifetime_and_frame(lifetime, np.arange(5)).tolist() == [3, 1, 4, 0, 2]
