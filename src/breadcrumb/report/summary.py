@@ -52,9 +52,8 @@ def _broken_parts(run: RunResult, figures: Figures, titles: Titles) -> Iterator[
         by_check.setdefault(result.check, []).append(result)
     for number, (check, results) in enumerate(by_check.items()):
         finding = results[0].first_broken
-        several = f"{len(results)} of {len(run.sessions)} sessions, first in " if len(run.sessions) > 1 else ""
-        where = f"  in {several}{titles[results[0].trace]}"
-        yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), where)
+        where = _where(results, run, titles)
+        yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  {where}")
         if number < _EXPLAINED:
             _, *details = explanation(finding, _LINES)
             yield Text("\n".join((f"        {finding.sentence}", *(f"      {line}" for line in details))))
@@ -68,14 +67,21 @@ def _broken_parts(run: RunResult, figures: Figures, titles: Titles) -> Iterator[
         yield Text(f"figures are of the first {FIGURES_OF_A_CHECK} sessions in which a check broke\n")
 
 
+def _where(results: list[Result], run: RunResult, titles: Titles) -> str:
+    """Say in how many sessions a check had an outcome, and name the first one."""
+    first, sessions = titles[results[0].trace], len(run.sessions)
+    if len(results) > 1:
+        return f"in {len(results)} of {sessions} sessions, first in {first}"
+    return f"in {first}, 1 of {sessions} sessions" if sessions > 1 else f"in {first}"
+
+
 def _untested_parts(run: RunResult, titles: Titles) -> Iterator[RenderableType]:
     never = set(run.never_exercised)
     once: dict[CheckInfo, list[Result]] = {}
     for result in run.of("untested"):
         once.setdefault(result.check, []).append(result)
     for check, results in list(once.items())[:_LISTED]:
-        some = f"in {len(results)} of {len(run.sessions)} sessions, first in {titles[results[0].trace]}"
-        where = "in every session" if check in never else some
+        where = "in every session" if check in never else _where(results, run, titles)
         yield Text.assemble(
             ("UNTESTED  ", _STYLES["untested"]), (check.name, "bold"), f"  {where}: {results[0].why_untested}"
         )
