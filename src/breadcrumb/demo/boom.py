@@ -16,6 +16,9 @@ HALF_LENGTH = 1.6
 RADIUS = 0.3
 HOME = (21.0, 12.0)
 
+_TOUCHING = 1e-9
+"""A barrel that is so near has just met the boom, and does not meet it anew, wherever a faulty build sends it."""
+
 
 class Moving(Protocol):
     """What may meet the boom: on a straight stretch since a tick, as fast as its velocity times its pace says."""
@@ -75,7 +78,7 @@ class Boom(Routine):
             far = (side - x) / u
             if abs(y + v * far) <= HALF_LENGTH:
                 hits.append(far)
-        first = min((far for far in hits if far > 0), default=math.inf)
+        first = min((far for far in hits if far > _TOUCHING), default=math.inf)
         behind = x + u * first < 0
         if first == math.inf or (behind and "boom-behind" not in self.faults):
             return math.inf
