@@ -1,7 +1,8 @@
 /* Crates on the quay: a small game on matter-js in Node, recorded over a socket.
  *
- * A crane drops a crate on a free lane of the quay every two seconds, or up to a second later. The moment a crate lands, a porter is rung for, who takes it
- * away four seconds later. Whatever passes the sensor above the quay is weighed.
+ * A crane drops a crate on a free lane of the quay every two seconds, or up to a second later. The moment a crate
+ * lands, a porter is rung for, who takes it away four seconds later. Whatever passes the sensor above the quay is
+ * weighed.
  *
  *     breadcrumb listen --out traces        in one terminal, and in another:
  *     npm install

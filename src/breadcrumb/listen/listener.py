@@ -13,13 +13,13 @@ from typing import Any
 
 import msgspec
 
+from breadcrumb.journal.writing import MEBIBYTE
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
 from breadcrumb.listen.transports import FileWire, PipeWire, Refused, StreamWire, Transport, WebSocketWire
 from breadcrumb.model.plurals import counted
 
 _LONGEST_NAME = 60
-_MEBIBYTE = 1 << 20
 _SECONDS_TO_FINISH, _SECONDS_TO_STOP = 1.0, 1.5
 _MOST_CONNECTIONS = 512
 _MOST_OPENING = 2
@@ -186,13 +186,13 @@ class Listener:
     async def _take_all(
         self, transport: Transport, session: SessionWriter, live: Live, begun: Callable[[], None]
     ) -> None:
-        looked_at, most = -_MEBIBYTE, self.limits.session_mib * _MEBIBYTE
+        looked_at, most = -MEBIBYTE, self.limits.session_mib * MEBIBYTE
         async with aclosing(transport.lines()) as lines:
             async for line in lines:
                 live.bytes += len(line) + 1
                 if max(live.bytes, session.written) > most:
                     raise Refused(f"expected at most {self.limits.session_mib} MiB in a session, sent or written")
-                if live.bytes + session.written - looked_at >= _MEBIBYTE:
+                if live.bytes + session.written - looked_at >= MEBIBYTE:
                     looked_at = live.bytes + session.written
                     self._look_at_the_disk()
                 self._take(session, line)
@@ -215,7 +215,7 @@ class Listener:
 
     def _look_at_the_disk(self) -> None:
         there = next(path for path in (self.out, *self.out.absolute().parents) if path.exists())
-        free = shutil.disk_usage(there).free // _MEBIBYTE
+        free = shutil.disk_usage(there).free // MEBIBYTE
         if free < self.limits.free_mib:
             raise Refused(f"expected {self.limits.free_mib} MiB free on the disk of {self.out}, found {free}")
 
