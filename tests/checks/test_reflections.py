@@ -16,6 +16,7 @@ ROWS: dict[str, tuple[Plane, tuple[Plane, ...], Plane, str]] = {
     "one wall, told of at two points": ((1.0, 2.0), (N, N), (1.0, -2.0), "held"),
     "one wall, told of in both senses": ((1.0, 2.0), (N, (0.0, 1.0)), (1.0, -2.0), "held"),
     "one wall at two points, as if it were not there": ((1.0, 2.0), (N, N), (1.0, 2.0), "broken"),
+    "one wall in both senses, as if it were not there": ((1.0, 2.0), (N, (0.0, 1.0)), (1.0, 2.0), "broken"),
     "a square corner": ((-1.0, 2.0), (N, W), (1.0, -2.0), "held"),
     "a square corner, of which one wall is felt": ((-1.0, 2.0), (N, W), (-1.0, -2.0), "broken"),
     "an open corner, off both at once": ((1.5, 2.0), (N, SLANT), (-1.5, -2.0), "held"),
