@@ -1,5 +1,6 @@
 """What lies at the edge of a rule: on a line, beside a span, on the last frame, told again, on another clock."""
 
+import math
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -45,6 +46,16 @@ def drained(trace: Trace) -> Verdict:
 def gone(within: int) -> Callable[[Trace], Verdict]:
     """Ask to be gone so many frames after being outside."""
     return lambda t: spawns.leaves_when(t.all("k"), BEHIND, within=frames(within))
+
+
+def swing(share_of_a_turn: Callable[[int], float], high: float = 2.0, **how: Any) -> Trace:
+    """Make 60 frames of a number that swings about 1 with a period of 2 s."""
+    return series([1 + high * math.sin(2 * math.pi * share_of_a_turn(at)) for at in range(60)], **how)
+
+
+def swung(trace: Trace) -> Verdict:
+    """Ask for such a swing."""
+    return movement.oscillates(trace.one("k").n, centre=1, amplitude=2, period=seconds(2), tol=0.01)
 
 
 def on_the_last_frame(judge: Callable[[Any, Any], Verdict]) -> Callable[[Trace], Verdict]:
@@ -99,6 +110,12 @@ EDGES: dict[str, tuple[Callable[[Trace], Verdict], Trace, str, int | None]] = {
     "a change on the last frame": (
         on_the_last_frame(lambda n, at: values.changes_by(n, 1.0, at=at)), series([0] * 5, go=[4]), "untested", None
     ),
+    "a swing from within a turn": (swung, swing(lambda at: at / 20 + 0.3), "held", None),
+    "a swing that is too high from its beginning": (swung, swing(lambda at: at / 20, high=3.2), "broken", 1),
+    "a swing that is too slow": (swung, swing(lambda at: at / 21), "broken", 1),
+    "a swing that stands for a frame": (swung, swing(lambda at: (at - (at > 30)) / 20), "broken", 31),
+    "a swing that leaves out the end of each turn": (swung, swing(lambda at: at % 17 / 20), "broken", 17),
+    "a swing that stops": (swung, swing(lambda at: min(at, 52) / 20), "broken", 53),
     "one that happens where nothing does": (
         lambda t: triggers.happens_once(t.events("go")), series([0] * 5), "broken", 4
     ),

@@ -484,7 +484,7 @@ ROWS: dict[str, Row] = {
         crowd(n=wave),
         None,
         crowd(n=lambda t: 1 + 1.25 * (wave(t) - 1)),
-        ("a", 0, "2.5"),
+        ("a", 1, "2.5"),
         None,
         crowd({("a", n): {"n": None} for n in range(10)}, n=wave),
         crowd({("a", 4): {"n": None}}, n=wave),

@@ -1,13 +1,12 @@
-"""Easing curves, from the share of the time to the share of the way; and the fit of a wave."""
+"""Easing curves, from the share of the time to the share of the way."""
 
 from collections.abc import Callable, Sequence
-from typing import Any, NamedTuple, TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 
-from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, UnknownName
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.model.session import Floats
 
 Curve: TypeAlias = Callable[[Floats], Any]
 """A function of the share of the time, 0 to 1, that gives the share of the way."""
@@ -96,78 +95,3 @@ def curve_of(curve: str | Curve | Sequence[tuple[float, float]]) -> Curve:
     if len(times) < 2 or times[0] != 0 or times[-1] != 1 or any(np.diff(times) <= 0):
         raise Misuse(f"curve: expected key points whose times rise from 0 to 1, found {list(curve)}")
     return lambda u: np.interp(u, times, shares)
-
-
-class Wave(NamedTuple):
-    """Sines fitted to lifetimes that have two whole periods; one entry per lifetime but for the last two."""
-
-    first: Ints
-    """The index of each such lifetime's first sample."""
-    centre: Floats
-    amplitude: Floats
-    period: Floats
-    indices: Ints
-    """The indices of the samples of these lifetimes."""
-    phase: Floats
-    """The phase of each of these samples' lifetime, for a sine of the given period."""
-
-
-_ROUNDS = 6
-_SETTLED = 1e-12
-"""By which share of it a frequency may still change to count as found."""
-
-
-def wave_fit(track: Track, values: Floats, usable: Bools, period: float) -> Wave:
-    """Fit c + a sin wt + b cos wt to each lifetime by least squares, w by Gauss-Newton from the given period.
-
-    All lifetimes are fitted at once: the sums of the normal equations are taken lifetime by lifetime.
-    """
-    indices = np.flatnonzero(usable & np.isfinite(values))
-    starts = np.flatnonzero(np.hstack((True, np.diff(track.lifetime[indices]) != 0))) if len(indices) else indices
-    counts = np.diff(np.hstack((starts, len(indices))))
-    times = track.times[indices]
-    ends = np.hstack((starts[1:], len(indices)))[: len(starts)]
-    lasting = times[ends - 1] - times[starts]
-    enough = lasting >= 2 * period * (1 - 1e-9)
-    mine = np.repeat(enough, counts)
-    indices, times, counts = indices[mine], times[mine], counts[enough]
-    starts = np.hstack((0, np.cumsum(counts)[:-1])).astype(np.int64) if len(counts) else counts
-    if not len(counts):
-        nothing = np.zeros(0)
-        return Wave(indices[:0], nothing, nothing, nothing, indices[:0], nothing)
-    y = values[indices]
-    t = times - np.repeat(times[starts], counts)
-    w = nominal = np.full(len(counts), 2 * np.pi / period)
-    c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
-    phase = np.repeat(np.arctan2(b, a), counts) - np.repeat(nominal * times[starts], counts)
-    for _ in range(_ROUNDS):
-        sin, cos = _waves(w, t, counts)
-        slope = t * (np.repeat(a, counts) * cos - np.repeat(b, counts) * sin)
-        c, a, b, change = _solved(y, [np.ones(len(t)), sin, cos, slope], starts)
-        w = w + np.clip(change, -0.2 * w, 0.2 * w)
-        if (np.abs(change) <= _SETTLED * w).all():
-            break
-    else:
-        c, a, b = _solved(y, [np.ones(len(t)), *_waves(w, t, counts)], starts)
-    return Wave(indices[starts], c, np.hypot(a, b), 2 * np.pi / w, indices, phase)
-
-
-def _waves(w: Floats, t: Floats, counts: Ints) -> tuple[Floats, Floats]:
-    turn = np.repeat(w, counts) * t
-    return np.sin(turn), np.cos(turn)
-
-
-def _solved(y: Floats, columns: list[Floats], starts: Ints) -> Floats:
-    """Return the least-squares coefficients of each lifetime, a row for each column."""
-    size = len(columns)
-    normal = np.empty((len(starts), size, size))
-    right = np.empty((len(starts), size))
-    for i, one in enumerate(columns):
-        right[:, i] = np.add.reduceat(one * y, starts)
-        for j, other in enumerate(columns[: i + 1]):
-            normal[:, i, j] = normal[:, j, i] = np.add.reduceat(one * other, starts)
-    normal += np.eye(size) * 1e-300
-    try:
-        return np.asarray(np.linalg.solve(normal, right[..., None])[..., 0].T)
-    except np.linalg.LinAlgError:  # of a lifetime in which two columns are alike, the shortest solution will do
-        return np.asarray((np.linalg.pinv(normal, hermitian=True) @ right[..., None])[..., 0].T)

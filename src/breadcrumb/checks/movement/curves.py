@@ -10,11 +10,12 @@ import numpy as np
 from breadcrumb.algebra.along import at_samples, latest
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
-from breadcrumb.algebra.easing import Curve, curve_of, wave_fit
+from breadcrumb.algebra.easing import Curve, curve_of
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import FULL_TURNS, Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.waves import Sine, wave_fit
 from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.checks.kinds import Amount, AmountGiven
 from breadcrumb.errors import Misuse
@@ -189,8 +190,9 @@ def oscillates(
     """Assert that a value swings in a sine about a centre; each part of it is reported.
 
     A sine is fitted to each lifetime by least squares (Gauss-Newton from the given period), and its centre, amplitude
-    and period are judged; then every sample is judged against the sine with the given centre, amplitude and period in
-    the fitted phase.
+    and period are judged. Every sample is judged against the sine with the given centre, amplitude and period, in the
+    phase that fits the lifetime best, or, where a change amid it spoils that one, the longest part from its beginning.
+    A wrong centre, amplitude or period is told on the first sample that departs from this sine, else on the last one.
 
     Args:
         signal: the value.
@@ -221,29 +223,28 @@ def oscillates(
     seen = Scope(during, except_during).of(signal)
     if every.value <= 2 * signal.track.shortest_and_longest_step[1] + SAME_TIME:
         _refuse_a_short_period(every, signal.track.steps)
-    fit = wave_fit(seen.track, seen.parts[0], seen.usable, every.value)
-    first = fit.first
-    if not len(first):
+    noise = np.max(seen.noise, initial=0.0) + _FIT_NOISE * amplitude
+    fit = wave_fit(seen.track, seen.parts[0], seen.usable, Sine(centre, amplitude, every.value), tol + noise)
+    if not len(fit.departs):
         why = seen.track.unseen or "no lifetime has two whole swings"
         return Verdict(UNNAMED, Outcome.UNTESTED, signal.track.session.label, of="lifetimes", why_untested=why)
-    of_lifetime = seen.take(first)
+    of_lifetime = seen.take(fit.departs)
     close = time_tol.value if time_tol is not None else every.value / 1000
     parts = []
     for what, found, due, unit, near in (
+        ("period", fit.period, every.value, "s", close),  # the first in a tie: a wrong one spoils the others
         ("centre", fit.centre, centre, signal.unit, tol),
         ("amplitude", fit.amplitude, amplitude, signal.unit, tol),
-        ("period", fit.period, every.value, "s", close),
     ):
-        noise = _FIT_NOISE * (abs(due) + (amplitude if unit == signal.unit else 0.0))
+        rounding = _FIT_NOISE * (abs(due) + (amplitude if unit == signal.unit else 0.0))
         name = f"{what} of {signal.name}"
-        fitted = replace(of_lifetime, name=name, parts=(found,), unit=unit, known_noise=noise, valid=None)
+        fitted = replace(of_lifetime, name=name, parts=(found,), unit=unit, known_noise=rounding, valid=None)
         words = f"its {what} is {amount(due, unit)}{plus_minus(near, unit)}"
         parts.append(judge_near(fitted, due, tol=near).with_sentence(words))
     known = seen.take(fit.indices)
-    swing = centre + amplitude * np.sin(2 * np.pi * known.times / every.value + fit.phase)
-    known = replace(known, known_noise=np.max(known.noise) + _FIT_NOISE * amplitude)
+    known = replace(known, known_noise=noise)
     lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
-    course = judge_near(known, swing, tol=tol, undecided=lost).with_sentence("it follows the wave")
+    course = judge_near(known, fit.due, tol=tol, undecided=lost).with_sentence("it follows the wave")
     finite = np.isfinite(seen.parts[0])
     if not finite.all():
         numbers: Signal = derived(seen, sort=Sort.FLAG, parts=(finite,), unit="", known_noise=None)

@@ -1,0 +1,182 @@
+"""The sine that fits a lifetime best, and the first sample that no sine of a given kind explains."""
+
+from dataclasses import dataclass
+from typing import NamedTuple, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.algebra.tracks import Track
+from breadcrumb.model.session import Bools, Floats, Ints
+
+_T = TypeVar("_T", bound=np.generic)
+
+_ROUNDS = 6
+"""How many Gauss-Newton steps find a frequency."""
+_SETTLED = 1e-12
+"""By which share of it a frequency may still change to count as found."""
+_PHASES = 48
+"""How many phases are tried before the best of them is refined."""
+_REFINING = 24
+"""How many Newton steps refine a phase; one that is ill-defined converges by halves."""
+_FARTHEST = 2 * np.pi / _PHASES
+"""How far one of these steps may go."""
+
+
+@dataclass(frozen=True)
+class Sine:
+    """A sine without its phase: centre + amplitude * sin(2 pi t / period + phase)."""
+
+    centre: float
+    amplitude: float
+    period: float
+    """In seconds."""
+
+
+class Wave(NamedTuple):
+    """Sines fitted to the lifetimes that have two whole periods: an entry for each, or for each of their samples."""
+
+    centre: Floats
+    amplitude: Floats
+    period: Floats
+    departs: Ints
+    """The index of each lifetime's first sample that does not follow the given sine; else of its last one."""
+    indices: Ints
+    """The indices of the samples of these lifetimes."""
+    due: Floats
+    """What the given sine is at each of these samples, in its lifetime's phase."""
+
+
+class _Swings(NamedTuple):
+    """The samples of the lifetimes that are long enough, one lifetime after another."""
+
+    values: Floats
+    times: Floats
+    """Since the lifetime's first sample."""
+    starts: Ints
+    counts: Ints
+
+    def of_each(self, lifetimes: NDArray[_T]) -> NDArray[_T]:
+        """Return for each sample what its lifetime has."""
+        return np.repeat(lifetimes, self.counts)
+
+
+def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: float) -> Wave:
+    """Fit a sine to each lifetime by least squares, and a phase of the given sine.
+
+    All lifetimes are fitted at once: the sums of the normal equations are taken lifetime by lifetime.
+
+    Args:
+        track: whose samples they are.
+        values: the value on each sample.
+        usable: on which samples it may be judged.
+        sine: the sine that is due; its period is where the fit begins.
+        allowed: how far a sample may be off.
+    """
+    indices = np.flatnonzero(usable & np.isfinite(values))
+    starts = np.flatnonzero(np.hstack((True, np.diff(track.lifetime[indices]) != 0))) if len(indices) else indices
+    counts = np.diff(np.hstack((starts, len(indices))))
+    times = track.times[indices]
+    enough = times[starts + counts - 1] - times[starts] >= 2 * sine.period * (1 - 1e-9)
+    indices, counts = indices[np.repeat(enough, counts)], counts[enough]
+    starts = np.hstack((0, np.cumsum(counts)[:-1])).astype(np.int64) if len(counts) else counts
+    if not len(counts):
+        nothing = np.zeros(0)
+        return Wave(nothing, nothing, nothing, indices, indices, nothing)
+    times = track.times[indices]
+    swings = _Swings(values[indices], times - np.repeat(times[starts], counts), starts, counts)
+    due, departs = _followed(swings, sine, allowed)
+    return Wave(*_fitted(swings, sine.period), indices[departs], indices, due)
+
+
+def _fitted(swings: _Swings, period: float) -> tuple[Floats, Floats, Floats]:
+    """Return centre, amplitude and period of c + a sin wt + b cos wt, w by Gauss-Newton from the given period."""
+    constant = np.ones(len(swings.times))
+    w = np.full(len(swings.counts), 2 * np.pi / period)
+    c, a, b = _solved(swings, [constant, *_waves(swings, w)])
+    for _ in range(_ROUNDS):
+        sin, cos = _waves(swings, w)
+        slope = swings.times * (swings.of_each(a) * cos - swings.of_each(b) * sin)
+        c, a, b, change = _solved(swings, [constant, sin, cos, slope])
+        w = w + np.clip(change, -0.2 * w, 0.2 * w)
+        if (np.abs(change) <= _SETTLED * w).all():
+            break
+    else:
+        c, a, b = _solved(swings, [constant, *_waves(swings, w)])
+    return c, np.hypot(a, b), 2 * np.pi / w
+
+
+def _waves(swings: _Swings, w: Floats) -> tuple[Floats, Floats]:
+    turn = swings.of_each(w) * swings.times
+    return np.sin(turn), np.cos(turn)
+
+
+def _solved(swings: _Swings, columns: list[Floats]) -> Floats:
+    """Return the least-squares coefficients of each lifetime, a row for each column."""
+    size = len(columns)
+    normal = np.empty((len(swings.starts), size, size))
+    right = np.empty((len(swings.starts), size))
+    for i, one in enumerate(columns):
+        right[:, i] = np.add.reduceat(one * swings.values, swings.starts)
+        for j, other in enumerate(columns[: i + 1]):
+            normal[:, i, j] = normal[:, j, i] = np.add.reduceat(one * other, swings.starts)
+    normal += np.eye(size) * 1e-300
+    try:
+        return np.asarray(np.linalg.solve(normal, right[..., None])[..., 0].T)
+    except np.linalg.LinAlgError:  # of a lifetime in which two columns are alike, the shortest solution will do
+        return np.asarray((np.linalg.pinv(normal, hermitian=True) @ right[..., None])[..., 0].T)
+
+
+def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints]:
+    """Return the sine in each lifetime's phase, and where each lifetime departs from it (else its last sample).
+
+    The phase is the best one for the whole lifetime. Where that leaves a sample off, a change amid the lifetime may
+    have spoilt it for the samples before: then it is the best one for the longest beginning that follows the sine.
+    """
+    sin, cos = _waves(swings, np.full(len(swings.counts), 2 * np.pi / sine.period))
+    off_centre = swings.values - sine.centre
+    products = (sin * off_centre, cos * off_centre, sin * sin, sin * cos, cos * cos)
+    terms = [np.append(product, 0.0) for product in products]  # so that a sum may end with the last sample
+
+    def due_in_phase_of(sizes: Ints) -> Floats:
+        bounds = np.column_stack((swings.starts, swings.starts + sizes)).ravel()
+        sums = [np.add.reduceat(term, bounds)[::2] for term in terms]
+        phase = _best_phase(sine.amplitude, *sums)
+        turned: Floats = sin * swings.of_each(np.cos(phase)) + cos * swings.of_each(np.sin(phase))
+        return sine.centre + sine.amplitude * turned
+
+    def first_off(due: Floats) -> Ints:
+        place = np.where(np.abs(swings.values - due) > allowed, np.arange(len(sin)), len(sin))
+        return np.minimum(np.minimum.reduceat(place, swings.starts) - swings.starts, swings.counts)
+
+    due = due_in_phase_of(swings.counts)
+    departs = first_off(due)
+    followed, beyond = np.where(departs == swings.counts, swings.counts, 0), swings.counts.copy()
+    while (beyond - followed > 1).any():
+        sizes = np.maximum((followed + beyond) // 2, 1)
+        follows = first_off(due_in_phase_of(sizes)) >= sizes
+        followed, beyond = np.where(follows, sizes, followed), np.where(follows, beyond, sizes)
+    sooner = departs < followed
+    if sooner.any():
+        due = np.where(swings.of_each(sooner), due_in_phase_of(np.maximum(followed, 1)), due)
+        departs = first_off(due)
+    return due, swings.starts + np.minimum(departs, swings.counts - 1)
+
+
+def _best_phase(amplitude: float, p: Floats, q: Floats, ss: Floats, sc: Floats, cc: Floats) -> Floats:
+    """Return the phases that bring amplitude * sin(wt + phase) nearest to values, given sums over their samples.
+
+    The sums are of value * sin wt, value * cos wt, sin wt ** 2, sin wt * cos wt and cos wt ** 2. The squared distance
+    is, but for a constant, amplitude * (ss cos^2 + 2 sc sin cos + cc sin^2) - 2 (p cos + q sin), of the phase.
+    """
+    tried = np.linspace(-np.pi, np.pi, _PHASES, endpoint=False)[:, None]
+    sin, cos = np.sin(tried), np.cos(tried)
+    distance = amplitude * (ss * cos**2 + 2 * sc * sin * cos + cc * sin**2) - 2 * (p * cos + q * sin)
+    phase: Floats = tried[np.argmin(distance, axis=0), 0]
+    for _ in range(_REFINING):
+        sin, cos, twice_sin, twice_cos = np.sin(phase), np.cos(phase), np.sin(2 * phase), np.cos(2 * phase)
+        slope = amplitude * ((cc - ss) * twice_sin + 2 * sc * twice_cos) / 2 + p * sin - q * cos
+        bend = amplitude * ((cc - ss) * twice_cos - 2 * sc * twice_sin) + p * cos + q * sin
+        step = np.where(bend > 0, slope / np.where(bend > 0, bend, 1.0), 0.0)
+        phase = phase - np.clip(step, -_FARTHEST, _FARTHEST)
+    return phase
