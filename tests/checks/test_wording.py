@@ -71,7 +71,7 @@ SAID: dict[str, tuple[str, float | None, str]] = {
     "respects_rate_limit": ("tap happens at most 2 times in 0.2 s, regardless of subject", 2, "moments"),
     "appears_at": ("every barrel appears at (3, 0) (± 1 m)", 1, "moments"),
     "appears_with": ("every barrel appears with n 3 (± 0.5)", 0.5, "moments"),
-    "spreads_over": ("n of every barrel is one of 2 places, all of them, evenly (± 0.5)", 0.5, "moments"),
+    "spreads_over": ("n of every barrel is one of 2 places, all of them, evenly (± 0.5)", 0.5, "occasions"),
     "leaves_when": ("every barrel leaves within 0.2 s of tap, and only then", 0.2, "occasions"),
     "leaves_when outside": ("every barrel leaves within 0.1 s of leaving the circle of 1.8 about (0, 0)", 0.1, "stays outside"),
     "count_stays": ("the number of barrel objects is at least 1 and at most 2", 2, "frames"),

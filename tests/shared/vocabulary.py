@@ -60,6 +60,11 @@ def at(name: str, *places: int, who: str | None = "a", on: str | None = None, **
     return [(place, name, who, on, data or None) for place in places]
 
 
+def turns(t: float) -> float:
+    """Return 3 and 4 in turn."""
+    return 3.0 + round(t * 10) % 2
+
+
 def east(t: float) -> tuple[float, float]:
     """Move east at 5 m/s."""
     return (5 * t, 0.0)
@@ -768,13 +773,13 @@ ROWS: dict[str, Row] = {
     ),
     "spreads_over": Row(
         lambda t: spawns.spreads_over(kegs(t).n.at(t.events("tap")), [3.0, 4.0], tol=0.5),
-        crowd(events=at("tap", 3), n=lambda t: 3.0),
+        crowd(events=at("tap", *range(10), 3), n=turns),
         0.5,
-        crowd(events=at("tap", 3), n=lambda t: 6.0),
-        ("a", 3, "2"),
-        -1.5,
+        crowd(events=at("tap", *range(10), 3), n=lambda t: 2 * turns(t)),
+        ("a", 0, "2"),
+        -3.5,
         still,
-        crowd({("a", 3): {"n": None}}, at("tap", 3), n=lambda t: 3.0),
+        crowd({("a", 2): {"n": None}}, at("tap", *range(10), 3, 4), n=turns),
     ),
     "leaves_when": Row(
         lambda t: spawns.leaves_when(kegs(t), t.events("tap"), within=seconds(0.2)),

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from math import ceil
 from typing import Any, Unpack
 
 import numpy as np
@@ -17,7 +18,8 @@ from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import judge_near, judge_off
 from breadcrumb.verdicts.judging import Evaluation, Phrase
-from breadcrumb.verdicts.verdict import Verdict, all_of
+from breadcrumb.verdicts.outcomes import Outcome
+from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
 from breadcrumb.verdicts.words import amount
 
 SIGNIFICANCE = 1e-6
@@ -116,9 +118,9 @@ def spreads_over(
 ) -> Verdict:
     """Assert that draws are always one of the places, that all places are used, and evenly enough.
 
-    Evenness is judged by Pearson's chi-square test: a fair draw is called unfair as often as `significance` says. With
-    fewer than five draws for each place that is undecided; that a place was never drawn is judged as soon as a fair
-    draw would leave one out no more often than that.
+    Evenness is judged by Pearson's chi-square test: a fair draw is called unfair as often as `significance` says. It
+    takes five draws for each place. That a place was never drawn is judged as soon as a fair draw would leave one out
+    no more often than that. With fewer draws the check is untested.
 
     Args:
         signal: the draws, picked at moments, such as `crew.position.at(placed)`.
@@ -127,14 +129,17 @@ def spreads_over(
         significance: the share of fair sessions that may be called unfair by mistake.
 
     Returns:
-        A verdict on every draw and on the whole of them. Untested if there was none. Its margin is `tol` less the
+        A verdict on every draw and on the whole of them. Untested if there were too few. Its margin is `tol` less the
         largest distance, or log10(p / significance).
 
     Example:
-        >>> from breadcrumb.testing import small_trace
-        >>> trace = small_trace()
-        >>> spreads_over(trace.one("skiff").position.x.at(trace.events("bell.rung")), [1.0, 2.0, 3.0]).outcome
+        >>> from breadcrumb.testing import make_trace
+        >>> faces = [{"die": {"face": float(throw % 2)}} for throw in range(12)]
+        >>> trace = make_trace(faces, kinds={"die": "die"}, events=[(throw, "thrown", "die") for throw in range(12)])
+        >>> spreads_over(trace.one("die").face.at(trace.events("thrown")), [0, 1]).outcome
         'held'
+        >>> spreads_over(trace.one("die").face.at(trace.events("thrown")), range(6)).why_untested
+        '12 draws of the 86 that would tell whether they are even, 2 was not drawn'
     """
     points = np.asarray(places, np.float64)
     points = points[:, None] if points.ndim == 1 else points
@@ -151,20 +156,22 @@ def spreads_over(
     if always.outcome != "held":
         return always
     counts = np.bincount(away.argmin(axis=0)[draws.usable], minlength=len(points))
-    even = _evenness(draws, counts, points, significance)
-    return always if even is None else all_of(always, even)
+    return all_of(always, _evenness(draws, counts, points, significance)) if len(points) > 1 else always
 
 
-def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) -> Verdict | None:
-    """Return the verdict that all places are drawn evenly; None if there are too few draws to decide that."""
+def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) -> Verdict:
+    """Return the verdict that all places are drawn, and evenly; untested if there are too few draws to tell."""
     from scipy.special import chdtrc  # here: it takes a while to load
 
     total, size = int(counts.sum()), len(points)
     unused = int(counts.argmin()) if not counts.min() else -1
     left_out = size * (1 - 1 / size) ** total
     decided_by_count = unused >= 0 and left_out <= significance
-    if total < _ENOUGH * size and not decided_by_count:
-        return None
+    if not decided_by_count and (unused >= 0 or total < _ENOUGH * size):
+        needed = ceil(np.log(significance / size) / np.log(1 - 1 / size)) if unused >= 0 else _ENOUGH * size
+        left_out_too = f", {_point(points[unused])} was not drawn" if unused >= 0 else ""
+        few = f"{total} draws of the {needed} that would tell whether they are even{left_out_too}"
+        return Verdict(UNNAMED, Outcome.UNTESTED, draws.track.session.label, of="sets of draws", why_untested=few)
     unevenness = float(((counts - total / size) ** 2).sum() / (total / size))
     p = min(left_out, 1.0) if decided_by_count else float(chdtrc(size - 1, unevenness))
     margin = np.array([np.log10(max(p, np.finfo(float).tiny) / significance)])
