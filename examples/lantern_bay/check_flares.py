@@ -134,5 +134,11 @@ def check_flares_stay_in_the_bay(trace):
     assert movement.stays_inside(trace.all("flare"), BAY)
 
 
+def check_a_flare_that_flies_goes_only_over_the_border(trace):
+    flare, frame = trace.all("flare"), frames(1)
+    unburst = flare.leaves.where(flare.picture.before(flare.leaves, frame) == 0).with_name("going unburst")
+    assert judge(flare.position.before(unburst, frame).depth_in(BAY) < FLIES_IN_A_FRAME, "it was at the border")
+
+
 def check_a_flare_that_is_gone_does_nothing(trace):
     assert spawns.silent_once_gone(trace.all("flare"))

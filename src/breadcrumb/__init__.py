@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
     from breadcrumb.record.recorder import Recorder
     from breadcrumb.report.drawing import draw_against, draw_intervals, draw_over_time, draw_paths
+    from breadcrumb.run.restarts import Restarts
     from breadcrumb.trace.objects import Objects
     from breadcrumb.trace.opened import Trace, open_trace
     from breadcrumb.verdicts.verdict import Verdict, all_of, any_of
@@ -41,6 +42,7 @@ __all__ = [
     "Quaternion",
     "Recorder",
     "Reference",
+    "Restarts",
     "Signal",
     "Spans",
     "Text",
@@ -76,6 +78,7 @@ _PLACES = {
     "algebra.spans": ("Spans",),
     "record.recorder": ("Recorder",),
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),
+    "run.restarts": ("Restarts",),
     "trace.objects": ("Objects",),
     "trace.opened": ("Trace", "open_trace"),
     "checks.conditions": ("judge",),

@@ -3,14 +3,17 @@
 import random
 from collections.abc import Callable
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
-from breadcrumb import Recorder, Spans, Trace, Verdict, frames, open_trace
+from breadcrumb import Duration, Misuse, Recorder, Restarts, Spans, Trace, Verdict, frames, open_trace, seconds
 from breadcrumb.checks import movement, triggers, values
+from breadcrumb.errors import CheckFileError
 from breadcrumb.report.replaying import replay_data
+from breadcrumb.run.running import run_checks
 from breadcrumb.testing import differences, make_trace
 from references.comparing import CASES, arguments
 from references.drawing import STEP, draw_scene, trace_of
@@ -204,6 +207,52 @@ def test_restarts_are_kept_and_can_be_given() -> None:
     second = triggers.only_after(rung.events("ring"), rung.events("tap"), within=frames(2))
     assert "frame 6 (0.600 s, episode 2)" in second.explain()
     assert "no cause since the restart" in second.explain()
+
+
+PUT_BACK = [0.0, 1, 2, 3, 3, 1.5, 0, 1, 2, 3, 3, 1.5, 0, 1]
+AGAIN = [(4, "again"), (10, "again")]
+
+
+@pytest.mark.parametrize("over", [frames(2), seconds(0.2)], ids=str)
+def test_a_restart_may_take_a_while(over: Duration) -> None:
+    """While things are put back, what changes breaks nothing; it is one restart and one episode, also in an excerpt."""
+    states = [{"a": {"n": n}} for n in PUT_BACK]
+    trace = make_trace(states, kinds={"a": "keg"}, events=AGAIN)
+    at_once, slow = (trace.with_restarts(trace.events("again"), **how) for how in ({}, {"over": over}))
+    assert values.never_falls(at_once.one("keg").n).first.frame == 5  # type: ignore[union-attr]
+    assert values.never_falls(slow.one("keg").n).outcome == "held"
+    assert slow.restarts.frames.tolist() == [4, 10]
+    assert slow.one("keg").n.episodes.tolist() == [1] * 4 + [2] * 6 + [3] * 4
+    assert slow.one("keg").n.episode_times[9] == pytest.approx(0.5)
+    fell = movement.stays_between(slow.one("keg").n, 1, 3)
+    assert (fell.first.episode, fell.worst.frame) == (1, 0)  # type: ignore[union-attr]
+    excerpt = slow.during(Spans.between(slow.events("again"), slow.events("again"))[0])
+    assert excerpt.restarts.frames.tolist() == [4]
+
+
+def test_a_check_file_declares_restarts_for_all_its_checks(tmp_path: Path) -> None:
+    """They take the place of those of the session in every check of the file; two that differ are an error."""
+    trace = tmp_path / "rounds.crumbs"
+    keg = SimpleNamespace(n=0.0)
+    with Recorder(trace) as rec:
+        rec.watch(keg, id="a", kind="keg", n="n")
+        for frame in range(6):
+            keg.n = float(frame % 3)
+            if frame == 3:
+                rec.event("again")
+            rec.frame(t=frame / 10)
+    checks = tmp_path / "check_kegs.py"
+    body = "from breadcrumb import Restarts\nfrom breadcrumb.checks import values\n\n{}\n\n"
+    body += "def check_it_fills(trace):\n    assert values.never_falls(trace.one('keg').n)\n"
+    for given, outcome in (("", "broken"), ("ANEW = Restarts('again')", "held"), ("ANEW = Restarts('gain')", "error")):
+        checks.write_text(body.format(given))
+        (result,) = run_checks([checks], [trace]).results
+        assert result.outcome == outcome, given
+    checks.write_text(body.format("ANEW, OTHERS = Restarts('again'), Restarts('again', 'over')"))
+    with pytest.raises(CheckFileError, match="one declaration of Restarts, found ANEW and OTHERS"):
+        run_checks([checks], [trace])
+    with pytest.raises(Misuse, match="found none"):
+        Restarts()
 
 
 def test_restarts_come_through_every_format(tmp_path: Path, cli: Callable[..., Any]) -> None:

@@ -128,8 +128,8 @@ def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = N
         if not match.by_time:
             held &= track.lifetime[index] == match.right
         elif track.session.episodes is not None:  # nothing reaches from one episode into the next
-            episode_of = track.session.episode_of
-            held &= episode_of(track.clock_index[index]) == episode_of(moments.clock_index[rows])
+            begin_of = track.session.begin_of_episode
+            held &= begin_of(track.clock_index[index]) == begin_of(moments.clock_index[rows])
         result[rows] = np.where(held, index, NOBODY)
     return result
 

@@ -39,7 +39,7 @@ class Wave(NamedTuple):
     centre: Floats
     amplitude: Floats
     period: Floats
-    departs: Ints
+    differs: Ints
     """The index of each lifetime's first sample that does not follow the given sine; else of its last one."""
     indices: Ints
     """The indices of the samples of these lifetimes."""
@@ -85,8 +85,8 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
         return Wave(nothing, nothing, nothing, indices, indices, nothing)
     times = track.times[indices]
     swings = _Swings(values[indices], times - np.repeat(times[starts], counts), starts, counts)
-    due, departs = _followed(swings, sine, allowed)
-    return Wave(*_fitted(swings, sine.period), indices[departs], indices, due)
+    due, differs = _followed(swings, sine, allowed)
+    return Wave(*_fitted(swings, sine.period), indices[differs], indices, due)
 
 
 def _fitted(swings: _Swings, period: float) -> tuple[Floats, Floats, Floats]:
@@ -128,7 +128,7 @@ def _solved(swings: _Swings, columns: list[Floats]) -> Floats:
 
 
 def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints]:
-    """Return the sine in each lifetime's phase, and where each lifetime departs from it (else its last sample).
+    """Return the sine in each lifetime's phase, and where each lifetime differs from it (else its last sample).
 
     The phase is the best one for the whole lifetime. Where that leaves a sample off, a change amid the lifetime may
     have spoilt it for the samples before: then it is the best one for the longest beginning that follows the sine.
@@ -150,17 +150,17 @@ def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints
         return np.minimum(np.minimum.reduceat(place, swings.starts) - swings.starts, swings.counts)
 
     due = due_in_phase_of(swings.counts)
-    departs = first_off(due)
-    followed, beyond = np.where(departs == swings.counts, swings.counts, 0), swings.counts.copy()
+    differs = first_off(due)
+    followed, beyond = np.where(differs == swings.counts, swings.counts, 0), swings.counts.copy()
     while (beyond - followed > 1).any():
         sizes = np.maximum((followed + beyond) // 2, 1)
         follows = first_off(due_in_phase_of(sizes)) >= sizes
         followed, beyond = np.where(follows, sizes, followed), np.where(follows, beyond, sizes)
-    sooner = departs < followed
+    sooner = differs < followed
     if sooner.any():
         due = np.where(swings.of_each(sooner), due_in_phase_of(np.maximum(followed, 1)), due)
-        departs = first_off(due)
-    return due, swings.starts + np.minimum(departs, swings.counts - 1)
+        differs = first_off(due)
+    return due, swings.starts + np.minimum(differs, swings.counts - 1)
 
 
 def _best_phase(amplitude: float, p: Floats, q: Floats, ss: Floats, sc: Floats, cc: Floats) -> Floats:

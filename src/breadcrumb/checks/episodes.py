@@ -36,7 +36,7 @@ def in_each_episode(
     if whole or any(isinstance(one, Trace) or (isinstance(one, Moments) and one.is_restart) for one in every):
         return _called(function, args, given, Division.undone(episodes), every)
     verdicts = [_cut_by_end(_called(function, args, given, Division.into(one), every), one) for one in episodes.parts]
-    return replace(over_episodes(verdicts), session=episodes.whole.session.label)
+    return replace(over_episodes(verdicts, (episodes.numbers + 1).tolist()), session=episodes.whole.session.label)
 
 
 def _flat(values: Iterable[Any]) -> Iterable[Any]:

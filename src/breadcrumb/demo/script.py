@@ -64,7 +64,7 @@ _STEERING = {
 }  # fmt: skip
 """Each boat enters whirlpools sooner and later than its rest lasts, at both ends; both boats meet an edge."""
 
-_OFF_THE_BAY = (0.266, 0.988)
+_OFF_THE_BAY = (0.4, 0.988)
 
 _THROWS = (
     # press, release, and where the pointer is: a bearing from the middle of the screen, a place, or the skiff itself

@@ -18,6 +18,11 @@ _AIM = 0.02
 _HELD = {"grip": "hands", "draw": "hands", "let_go": "hands", "point": "throw"}
 """Which inputs are of one device with others: what is done by hand to one thing, and the pointer with the throws."""
 
+_BROUGHT_BY = {("throw", ""): ("steer", PLAYER)}
+"""Which device works from where another has brought it: one flare is to leave the bay, from near its border."""
+_APART = 4
+"""By how many sixths of a second, at most, such a device comes sooner or later than the other one does."""
+
 Made = Callable[[int, random.Random], tuple[Input, ...]]
 
 
@@ -46,9 +51,12 @@ def _moved(inputs: Iterable[Input], draw: random.Random) -> list[Input]:
     for one in inputs:
         devices.setdefault(_device(one), []).append(one)
     moved = []
-    for several in devices.values():
-        sooner = min(_MOVED, several[0].at)
-        later = draw.randint(-sooner, max(min(_MOVED, SHIFT - 1 - several[-1].at), -sooner))
+    shifts: dict[tuple[str, str], int] = {}
+    for device, several in sorted(devices.items(), key=lambda item: item[0] in _BROUGHT_BY):
+        about = shifts.get(_BROUGHT_BY.get(device, device), 0)
+        most = _APART if device in _BROUGHT_BY else _MOVED
+        sooner = min(max(about - most, -several[0].at), SHIFT - 1 - several[-1].at)
+        later = shifts[device] = draw.randint(sooner, max(min(about + most, SHIFT - 1 - several[-1].at), sooner))
         strength = draw.uniform(*_STRENGTH)
         moved += [replace(one, at=one.at + later, value=_value(one, strength, draw)) for one in several]
     return moved

@@ -28,37 +28,60 @@ class Episodes:
     """A session divided by its restarts, as trace data in which no lifetime spans a restart.
 
     Each lifetime that lasts from one episode into the next is divided into one for each, which have no end and no begin
-    there. All clock indices are those of the whole session.
+    there. All clock indices are those of the whole session. While a restart still puts things back, each frame is a
+    part by itself.
     """
 
     whole: TraceData
     """The session as it was recorded."""
     begins: Ints
-    """The clock index on which each episode begins, rising from 0."""
+    """The clock index on which each part begins, rising from 0."""
     orders: Ints
-    """The order, within its frame, of the restart that begins each episode; NOBODY if that is not known."""
+    """The order, within its frame, of the restart that begins each part; NOBODY if that is not known."""
+    numbers: Ints
+    """Which episode each part is of, counted from 0."""
 
     @classmethod
-    def of(cls, whole: TraceData, clock_index: Ints, order: Ints) -> "Episodes | None":
-        """Divide a session at restarts; None if none is behind the first frame."""
-        behind = clock_index > 0
-        begins, first = np.unique(clock_index[behind], return_index=True)
-        if not len(begins):
+    def of(cls, whole: TraceData, clock_index: Ints, order: Ints, last: Ints) -> "Episodes | None":
+        """Divide a session at restarts; None if it has no part behind the first frame.
+
+        Args:
+            whole: the session.
+            clock_index: when each restart is.
+            order: its order within its frame; NOBODY if that is not known.
+            last: the last clock index on which it still puts things back.
+        """
+        lengths = last - clock_index + 1
+        within = np.arange(lengths.sum()) - np.repeat(np.cumsum(lengths) - lengths, lengths)
+        every = np.repeat(clock_index, lengths) + within
+        orders = np.where(within == 0, np.repeat(order, lengths), NOBODY)
+        by_frame = np.lexsort((within, every))  # a restart before what another one still puts back
+        begins, first = np.unique(every[by_frame], return_index=True)
+        behind = begins > 0
+        if not behind.any():
             return None
-        return cls(whole, np.hstack((0, begins)), np.hstack((NOBODY, order[behind][first])))
+        begins, orders = begins[behind], orders[by_frame][first][behind]
+        restarts = np.unique(clock_index[clock_index > 0])
+        numbers = np.searchsorted(restarts, begins, side="right")
+        return cls(whole, np.hstack((0, begins)), np.hstack((NOBODY, orders)), np.hstack((0, numbers)))
 
     @property
     def count(self) -> int:
-        """The number of episodes."""
+        """The number of parts."""
         return len(self.begins)
 
     @property
     def ends(self) -> Ints:
-        """The last clock index of each episode."""
+        """The last clock index of each part."""
         return np.hstack((self.begins[1:], self.whole.session.clock.size)) - 1
 
+    @cached_property
+    def restarts(self) -> Ints:
+        """The clock index on which each episode but the first one begins."""
+        return self.begins[np.searchsorted(self.numbers, np.arange(1, self.numbers[-1] + 1))]
+
     def of_clock(self, clock_index: Ints) -> Ints:
-        """Return in which episode each clock index is, counted from 0."""
+        """Return in which part each clock index is, counted from 0."""
         return np.searchsorted(self.begins, clock_index, side="right") - 1
 
     def sorted_rows(self, clock_index: Ints) -> "RowsByEpisode":

@@ -244,7 +244,9 @@ class Session:
 
     def episode_of(self, clock_index: Ints) -> Ints:
         """Return in which episode each clock index is, counted from 0."""
-        return np.zeros(len(clock_index), np.int64) if self.episodes is None else self.episodes.of_clock(clock_index)
+        if self.episodes is None:
+            return np.zeros(len(clock_index), np.int64)
+        return np.searchsorted(self.episodes.restarts, clock_index, side="right")
 
     def at_restart(self, clock_index: Ints) -> Bools:
         """Return which clock indices are on the frame of the restart that begins this session.
@@ -254,20 +256,21 @@ class Session:
         return np.asarray((clock_index == 0) & self.is_fresh)
 
     def begin_of_episode(self, clock_index: Ints) -> Ints:
-        """Return the first clock index of the episode that each clock index is in."""
+        """Return the first clock index of the part of an episode that each clock index is in."""
         if self.episodes is None:
             return np.zeros(len(clock_index), np.int64)
         return self.episodes.begins[self.episodes.of_clock(clock_index)]
 
     def end_of_episode(self, clock_index: Ints) -> Ints:
-        """Return the last clock index of the episode that each clock index is in."""
+        """Return the last clock index of the part of an episode that each clock index is in."""
         if self.episodes is None:
             return np.full(len(clock_index), self.clock.size - 1)
         return self.episodes.ends[self.episodes.of_clock(clock_index)]
 
     def time_of_episode(self, clock_index: Ints) -> Floats:
         """Return how long after the begin of its episode each clock index is, in seconds."""
-        times: Floats = self.clock.times[clock_index] - self.clock.times[self.begin_of_episode(clock_index)]
+        begins = np.zeros(1, np.int64) if self.episodes is None else np.hstack((0, self.episodes.restarts))
+        times: Floats = self.clock.times[clock_index] - self.clock.times[begins[self.episode_of(clock_index)]]
         return times
 
     def space_of(self, kind: str, prop: str) -> str:

@@ -355,7 +355,7 @@ def _draw_lanes(axes: "Axes", lanes: Sequence[_Lane]) -> None:
 def _mark_restarts(panels: "Sequence[Axes]", session: Session) -> None:
     if session.episodes is None:
         return
-    for at in session.clock.times[session.episodes.begins[1:]].tolist():
+    for at in session.clock.times[session.episodes.restarts].tolist():
         for axes in panels:
             axes.axvline(at, color=INK, linewidth=0.8, linestyle=(0, (4, 3)))
         panels[0].annotate("restart", (at, 1), xycoords=("data", "axes fraction"), xytext=(3, 3),

@@ -13,6 +13,7 @@ from breadcrumb.errors import CheckFileError, near_names
 from breadcrumb.record.plain import words_of
 from breadcrumb.run.identifying import digest_of
 from breadcrumb.run.namespaces import Namespace
+from breadcrumb.run.restarts import Restarts
 from breadcrumb.run.results import CheckInfo
 
 PREFIX = "check_"
@@ -61,8 +62,10 @@ class Loader:
             raise CheckFileError(
                 str(path), "expected marks on check functions alone, found pytestmark for the whole file"
             )
+        restarts = _restarts_of(module, path)
         for name, one in checks.items():
-            setattr(module, name, _as_function(name, one, path))
+            function = _as_function(name, one, path)
+            setattr(module, name, function if restarts is None else restarts.before(function))
         return module
 
     def checks(self, path: Path) -> tuple[Check, ...]:
@@ -119,6 +122,18 @@ def where_it_raised(error: BaseException, file: Path) -> str:
         frame.lineno for frame in traceback.extract_tb(error.__traceback__) if Path(frame.filename).resolve() == here
     ]
     return f"{file}:{lines[-1]}" if lines else str(file)
+
+
+def _restarts_of(module: ModuleType, path: Path) -> Restarts | None:
+    """Return the restarts that a file declares for its checks, whatever they are called there.
+
+    Raises:
+        CheckFileError: there are two declarations that differ.
+    """
+    found = {one: name for name, one in vars(module).items() if isinstance(one, Restarts)}
+    if len(found) > 1:
+        raise CheckFileError(str(path), f"expected one declaration of Restarts, found {' and '.join(found.values())}")
+    return next(iter(found), None)
 
 
 def _as_function(name: str, one: Any, path: Path) -> Callable[..., Any]:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from breadcrumb.algebra.durations import is_number
+from breadcrumb.algebra.durations import Duration, is_number
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Origin, Participants
@@ -18,7 +18,6 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_of
 from breadcrumb.model.cutting import Part
-from breadcrumb.model.episodes import Episodes
 from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Ints
@@ -27,7 +26,7 @@ from breadcrumb.store.opening import open_data
 from breadcrumb.trace.clock import SessionClock
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.reading import note_read
-from breadcrumb.trace.restarting import Rows, declared_restarts, restart_moments
+from breadcrumb.trace.restarting import AT_ONCE, Anew
 from breadcrumb.trace.selecting import called, indices_of, key_of, narrowed, one_of, with_parts
 from breadcrumb.trace.tables import table_of_samples
 from breadcrumb.trace.vocabulary import Vocabulary, known_here, look_at, why_unseen
@@ -41,7 +40,7 @@ class Trace:
     """One recorded session; it never changes."""
 
     data: TraceData
-    given_restarts: Moments | None = None
+    given_restarts: Anew | None = None
     """The restarts that take the place of the declared ones."""
     is_divided: bool = True
     """Whether what lies between two restarts is taken by itself."""
@@ -84,13 +83,14 @@ class Trace:
             >>> trace.restarts.frames.tolist()
             [0, 2]
         """
-        return restart_moments(self._divided.session, self._restart_rows)
+        return self._anew.moments(self._divided.session)
 
-    def with_restarts(self, moments: Moments) -> "Trace":
+    def with_restarts(self, moments: Moments, *, over: Duration = AT_ONCE) -> "Trace":
         """Return the same session, divided at other moments than the declared restarts, whoever takes part in them.
 
         Args:
             moments: the moments at which the game begins anew; between two of them it is judged by itself.
+            over: for how long behind each of them things are still put back. Each frame of it is like the restart's.
 
         Example:
             >>> from breadcrumb.testing import small_trace
@@ -98,7 +98,7 @@ class Trace:
             >>> rung.one("skiff").position.x.previous().usable.tolist()
             [False, True, False, True]
         """
-        return Trace(self.data, moments)
+        return Trace(self.data, Anew.at(moments, over))
 
     def without_restarts(self) -> "Trace":
         """Return the same session as one that goes on through its restarts.
@@ -113,15 +113,11 @@ class Trace:
     @cached_property
     def _divided(self) -> TraceData:
         """The session, divided by its restarts."""
-        if not self.is_divided:
-            return self.data
-        return Episodes.of(self.data, *self._restart_rows) or self.data
+        return self._anew.divide(self.data) if self.is_divided else self.data
 
-    @property
-    def _restart_rows(self) -> Rows:
-        """The clock index and the order of each restart."""
-        given = self.given_restarts
-        return declared_restarts(self.data.session) if given is None else (given.clock_index, given.order)
+    @cached_property
+    def _anew(self) -> Anew:
+        return self.given_restarts or Anew.declared(self.data.session)
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -342,7 +338,9 @@ class Trace:
         """
         if span.count != 1:
             raise Misuse(f"during: expected one span, and {span.label} has {span.count}; pick one, such as spans[0]")
-        return Trace(Part(self.data, int(span.first[0]), int(span.last[0])))
+        first, last = int(span.first[0]), int(span.last[0])
+        given = None if self.given_restarts is None else self.given_restarts.within(first, last)
+        return Trace(Part(self.data, first, last), given, self.is_divided)
 
     @cached_property
     def _asked_for(self) -> dict[str, Objects]:

@@ -12,12 +12,16 @@ _EACH = (Outcome.BROKEN, Outcome.HELD, Outcome.UNTESTED)
 _ALL = (Outcome.BROKEN, Outcome.UNTESTED, Outcome.HELD)
 
 
-def over_episodes(verdicts: Sequence[Verdict]) -> Verdict:
+def over_episodes(verdicts: Sequence[Verdict], numbers: Sequence[int]) -> Verdict:
     """Join the verdicts on the episodes of a session, in order: broken if one is, else held if anything was tested.
 
     Verdicts of several parts are joined part by part.
+
+    Args:
+        verdicts: the verdicts.
+        numbers: the number of the episode of each, counted from 1.
     """
-    told = [_of_episode(one, number) for number, one in enumerate(verdicts, 1)]
+    told = [_of_episode(one, number) for one, number in zip(verdicts, numbers, strict=True)]
     several = [one for one in told if one.parts]
     if not several or len({len(one.parts) for one in several}) > 1:
         return _flat(told)

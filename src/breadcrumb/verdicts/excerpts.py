@@ -210,11 +210,6 @@ def _stays(session: Session, lifetimes: Spans | None, first: int, last: int) -> 
         return ()
     near = np.flatnonzero((lifetimes.first <= last) & (lifetimes.last >= first))[:_MOST_STAYS]
     times = session.clock.times
-    return tuple(
-        Stay(
-            session.who(int(lifetimes.lifetime[index])),
-            float(times[max(first, int(lifetimes.first[index]))]),
-            float(times[min(last, int(lifetimes.last[index]))]),
-        )
-        for index in near.tolist()
-    )
+    begins = times[np.maximum(lifetimes.first[near], first)].tolist()
+    ends = times[np.minimum(lifetimes.last[near], last)].tolist()
+    return tuple(map(Stay, map(session.who, lifetimes.lifetime[near].tolist()), begins, ends))

@@ -192,7 +192,7 @@ def oscillates(
     A sine is fitted to each lifetime by least squares (Gauss-Newton from the given period), and its centre, amplitude
     and period are judged. Every sample is judged against the sine with the given centre, amplitude and period, in the
     phase that fits the lifetime best, or, where a change amid it spoils that one, the longest part from its beginning.
-    A wrong centre, amplitude or period is told on the first sample that departs from this sine, else on the last one.
+    A wrong centre, amplitude or period is told on the first sample that differs from this sine, else on the last one.
 
     Args:
         signal: the value.
@@ -225,10 +225,10 @@ def oscillates(
         _refuse_a_short_period(every, signal.track.steps)
     noise = np.max(seen.noise, initial=0.0) + _FIT_NOISE * amplitude
     fit = wave_fit(seen.track, seen.parts[0], seen.usable, Sine(centre, amplitude, every.value), tol + noise)
-    if not len(fit.departs):
+    if not len(fit.differs):
         why = seen.track.unseen or "no lifetime has two whole swings"
         return Verdict(UNNAMED, Outcome.UNTESTED, signal.track.session.label, of="lifetimes", why_untested=why)
-    of_lifetime = seen.take(fit.departs)
+    of_lifetime = seen.take(fit.differs)
     close = time_tol.value if time_tol is not None else every.value / 1000
     parts = []
     for what, found, due, unit, near in (
