@@ -109,7 +109,7 @@ _TAPS = (
 )  # fmt: skip
 _DELIVERIES = {"stack-quay": range(6, 200, 11), "stack-shed": range(10, 200, 14)}
 _MOTHS = (
-    (12, "swarm-1", "lamp-quay"), (40, "swarm-2", "lamp-head"), (58, "swarm-2", None), (80, "swarm-1", None),
+    (12, "swarm-1", "lamp-quay"), (30, "swarm-2", "lamp-head"), (40, "swarm-2", None), (80, "swarm-1", None),
     (90, "swarm-1", "lamp-barge"), (106, "swarm-1", None), (120, "swarm-2", "lamp-quay"), (128, "swarm-2", None),
 )  # fmt: skip
 
