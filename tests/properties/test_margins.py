@@ -1,13 +1,17 @@
 """Laws of verdicts: a margin's sign tells the outcome, and less tolerance never mends anything."""
 
+import random
 from typing import Any
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from breadcrumb import Verdict, all_of
 from breadcrumb.checks import movement, values
 from breadcrumb.testing import make_trace
+from references.comparing import CASES, arguments
+from references.drawing import draw_scene, trace_of
 
 NUMBERS = st.floats(-100, 100)
 SERIES = st.lists(st.one_of(NUMBERS, st.none()), min_size=2, max_size=12)
@@ -48,3 +52,38 @@ def test_less_tolerance_never_turns_broken_into_held(
     for loose, tight in zip(_verdicts(series, limit, tol), _verdicts(series, limit, tol * share), strict=True):
         assert not (loose.outcome == "broken" and tight.outcome == "held")
         assert tight.breach_count >= loose.breach_count
+
+
+AS_TOLERATED = [name for name, case in CASES.items() if "tol" in case.draw(random.Random(0))]
+OTHERWISE = {
+    "values.changes_by": "the tolerance also says what counts as a change",
+    "movement.steps_by": "the tolerance also says what counts as a step",
+    "spawns.appears_with": "one of its properties is a flag",
+    "movement.teleports_to": "the tolerance also says what is undecided",
+    "movement.returns_to": "the tolerance also says what has returned",
+}
+SCENES = 25
+NEXT_TO_NOTHING = 1e-6
+
+
+@pytest.mark.parametrize("name", [name for name in AS_TOLERATED if name not in OTHERWISE])
+def test_a_margin_is_what_the_tolerance_may_change_by(name: str) -> None:
+    """With so much more allowed a broken rule holds and with less it does not; with so much less a held one still does."""
+    case, judged = CASES[name], 0
+    for seed in range(SCENES):
+        draw = random.Random(f"{seed}")
+        scene = draw_scene(draw)
+        drawn = arguments(case, scene, draw)
+        trace = trace_of(scene)
+        verdict = case.check(trace, **drawn)
+        if verdict.margin is None or abs(verdict.margin.value) < NEXT_TO_NOTHING:
+            continue
+        assert verdict.worst is None or verdict.worst.excess == -verdict.margin.value
+        less, more = (1.02, 0.98) if verdict.outcome == "held" else (0.98, 1.02)
+        for share, outcomes in ((less, ("broken",)), (more, ("held", "untested"))):
+            tol = drawn["tol"] - share * verdict.margin.value
+            if tol >= 0:
+                judged += 1
+                found = case.check(trace, **{**drawn, "tol": tol})
+                assert found.outcome in outcomes, found.explain()
+    assert judged

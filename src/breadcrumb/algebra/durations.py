@@ -60,9 +60,12 @@ def seconds(value: float) -> Duration:
     return Duration(float(value), "s")
 
 
+_NUMBERS = (int, float, np.integer, np.floating)
+
+
 def is_number(value: object) -> bool:
     """Tell whether a value is a number, of Python or of NumPy, and no flag."""
-    return isinstance(value, int | float | np.integer | np.floating) and not isinstance(value, bool)
+    return isinstance(value, _NUMBERS) and value.__class__ is not bool
 
 
 def duration(value: object, what: str) -> Duration:
@@ -236,7 +239,8 @@ def _due(clock: Clock, clock_index: Ints, length: Duration, tol: Duration | None
     A tolerance in frames beside a duration in seconds counts recorded frames.
     """
     axis, instant, more = _instant(clock, clock_index, length, tol, sign)
-    return np.clip(np.searchsorted(axis, instant - _slip(length)) + more, 0, clock.size)
+    due = np.searchsorted(axis, instant - _slip(length)) + more
+    return np.minimum(np.maximum(due, 0), clock.size)
 
 
 def _last(clock: Clock, clock_index: Ints, length: Duration, tol: Duration | None) -> Ints:

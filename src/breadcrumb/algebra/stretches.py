@@ -8,9 +8,16 @@ from breadcrumb.model.session import Bools, Ints, Session
 
 def any_inside(first: Ints, last: Ints, session: Session) -> Bools:
     """Return which clock indices lie in any of some stretches."""
-    size = session.clock.size
-    begun = np.bincount(first, minlength=size + 1) - np.bincount(last + 1, minlength=size + 1)
-    inside: Bools = np.cumsum(begun)[:size] > 0
+    return _any(first, last + 1, session.clock.size)
+
+
+def _any(begin: Ints, end: Ints, size: int) -> Bools:
+    """Return which indices below a size lie in any of some stretches, given the index behind the last one of each."""
+    bounds = np.concatenate(((0,), begin, end, (size,)))
+    step = np.repeat((0, 1, -1, 0), (1, len(begin), len(end), 1))
+    order = np.argsort(bounds, kind="stable")
+    bounds = np.minimum(bounds[order], size)
+    inside: Bools = np.repeat(np.cumsum(step[order])[:-1] > 0, bounds[1:] - bounds[:-1])
     return inside
 
 
@@ -20,9 +27,7 @@ def in_lifetimes(track: Track, lifetime: Ints, first: Ints, last: Ints) -> Bools
     lifetime, first, last = lifetime[order], first[order], last[order]
     begin = np.searchsorted(track.key, track.keys(lifetime, first))
     end = np.searchsorted(track.key, track.keys(lifetime, last), side="right")
-    step = np.bincount(begin, minlength=track.size + 1) - np.bincount(end, minlength=track.size + 1)
-    inside: Bools = np.cumsum(step)[: track.size] > 0
-    return inside
+    return _any(begin, end, track.size)
 
 
 def is_inside(index: Ints, first: Ints, last: Ints) -> Bools:

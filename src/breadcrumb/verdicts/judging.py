@@ -16,7 +16,7 @@ from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
 from breadcrumb.verdicts.findings import STRETCHES_KEPT, Breach, Margin, Stretch, Tally
 from breadcrumb.verdicts.outcomes import Outcome
-from breadcrumb.verdicts.sweeping import OBJECTS_KEPT, MarginOf, NoiseOf, Swept, sweep
+from breadcrumb.verdicts.sweeping import Broken, MarginOf, NoiseOf, Runs, Swept, sweep, tallies
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import difference_visible
 
@@ -187,27 +187,12 @@ class Evaluation:
         )
 
     def _tallies(self, broken: Ints) -> tuple[Tally, ...]:
-        code = self.name + 1  # so that nobody, who is NOBODY, counts as well
-        size = len(self.session.names) + 1
-        tested = np.zeros(size, np.int64)
-        worst = np.full(size, np.inf)
-        if len(code):  # the runs of one name first: there are few as a rule, and the rest is slower
-            bounds = np.flatnonzero(np.concatenate(((True,), code[1:] != code[:-1], (True,))))
-            begins, lengths = bounds[:-1], bounds[1:] - bounds[:-1]
-            np.add.at(tested, code[begins], lengths)
-            np.minimum.at(worst, code[begins], np.minimum.reduceat(self.margin, begins))
-        breaches = np.bincount(code[broken], minlength=size)
-        first = np.full(size, np.iinfo(np.int64).max)
-        np.minimum.at(first, code[broken], self.clock_index[broken])
-        kept = np.flatnonzero(tested)[:OBJECTS_KEPT]
-        names, breaches = ("", *self.session.names), breaches[kept]
-        frames = self.session.clock.frames[np.where(breaches, first[kept], 0)]
-        return tuple(
-            Tally(names[k], judged, broken, frame if broken else None, self._degree(degree))
-            for k, judged, broken, frame, degree in zip(
-                *(each.tolist() for each in (kept, tested[kept], breaches, frames, worst[kept])), strict=True
-            )
-        )
+        bounds = np.flatnonzero(np.concatenate(((True,), self.name[1:] != self.name[:-1], (True,))))
+        runs = Runs(self.name, bounds[:0], self.margin)
+        if len(self.name):
+            begins = bounds[:-1]
+            runs = Runs(self.name[begins], bounds[1:] - begins, np.minimum.reduceat(self.margin, begins))
+        return tallies(self.session, runs, Broken(self.name[broken], self.clock_index[broken]), exact=self.exact)
 
 
 def within_scope(

@@ -10,7 +10,7 @@ from breadcrumb.algebra import blocks
 from breadcrumb.algebra.blocks import Pieces
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.tracks import Track
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.model.session import Bools, Floats, Ints, Session
 from breadcrumb.verdicts.findings import Tally
 
 NoiseOf: TypeAlias = Callable[[], float | Floats]
@@ -83,11 +83,12 @@ def sweep(
     indices = np.concatenate(kept) if kept else np.zeros(0, np.int64)
     values = np.concatenate(found) if found else np.zeros(0)
     tested = _tested(starts, size, pieces.unknown)
-    tallies = _tallies(track, starts, tested, least, indices, exact=exact)
+    broken = Broken(track.name_at(indices), track.clock_index[indices])
+    told = tallies(track.session, Runs(track.name_at(starts), tested, least), broken, exact=exact)
     total = int(tested.sum())
     if not len(indices) and total:
         indices, values = _tightest(margin_of, pieces.unknown, starts, least, size, noise_of)
-    return Swept(indices, values, total, size - total - skipped, tallies)
+    return Swept(indices, values, total, size - total - skipped, told)
 
 
 def _least(track: Track, margin_of: MarginOf, valid: Bools | None) -> tuple[Pieces, Floats]:
@@ -138,28 +139,41 @@ def _tightest(
     return np.array([begin + index]), margin[index : index + 1]
 
 
-def _tallies(
-    track: Track, starts: Ints, tested: Ints, least: Floats, broken: Ints, *, exact: bool
-) -> tuple[Tally, ...]:
+class Runs(NamedTuple):
+    """Runs of occasions of one object."""
+
+    name: Ints
+    """Whose each run is, or NOBODY."""
+    tested: Ints
+    least: Floats
+    """The smallest distance to breaking in each."""
+
+
+class Broken(NamedTuple):
+    """The occasions that break a rule."""
+
+    name: Ints
+    clock_index: Ints
+
+
+def tallies(session: Session, runs: Runs, broken: Broken, *, exact: bool) -> tuple[Tally, ...]:
     """Return each object's part, from that of its runs."""
-    if not len(starts):
+    if not len(runs.name):
         return ()
-    names, frames = track.session.names, track.session.clock.frames
-    code = track.name_at(starts) + 1
-    at = track.name_at(broken) + 1 if len(broken) else broken
-    size = len(names) + 1  # nobody comes first
-    total = np.bincount(code, tested, size)
+    size = len(session.names) + 1  # nobody comes first
+    code, at = runs.name + 1, broken.name + 1
+    total = np.bincount(code, runs.tested, size)
     breaches = np.bincount(at, minlength=size)
     worst = np.full(size, np.inf)
-    np.minimum.at(worst, code, least)
+    np.minimum.at(worst, code, runs.least)
     first = np.full(size, np.iinfo(np.int64).max)
-    np.minimum.at(first, at, track.clock_index[broken])
+    np.minimum.at(first, at, broken.clock_index)
     kept = np.flatnonzero(np.bincount(code, minlength=size))[:OBJECTS_KEPT]
     hit = breaches[kept] > 0
-    first_frame = frames[np.where(hit, first[kept], 0)].astype(object)
+    first_frame = session.clock.frames[np.where(hit, first[kept], 0)].astype(object)
     first_frame[~hit] = None
     closest = worst[kept].astype(object)
     closest[(total[kept] == 0) | ~np.isfinite(worst[kept]) | exact] = None
-    objects = ("" if code == 0 else names[code - 1] for code in kept.tolist())
+    objects = ("" if code == 0 else session.names[code - 1] for code in kept.tolist())
     parts = zip(objects, total[kept].astype(int).tolist(), breaches[kept].tolist(), first_frame, closest, strict=True)
     return tuple(map(tuple.__new__, repeat(Tally), parts))

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
+from breadcrumb.algebra.indexing import begun_until
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
@@ -350,5 +351,5 @@ def _span_of(track: Track, spans: Spans) -> Ints:
             result += np.searchsorted(np.sort(first), track.clock_index, side="right")
         else:  # what began in lifetimes before is counted too, and is the same for all samples of one
             begins = np.searchsorted(track.key, track.keys(match.right, first))
-            result += np.cumsum(np.bincount(begins, minlength=track.size + 1))[: track.size]
+            result += begun_until(np.sort(begins), track.size)
     return result

@@ -1,0 +1,80 @@
+"""What was looked at and approved: explanations, findings, and how the demo plays. Run it to approve them anew."""
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import pandas as pd
+
+from breadcrumb import Trace, Verdict, open_trace
+from breadcrumb.demo.play import play
+from vocabulary import ROWS
+
+FOLDER = Path(__file__).with_name("approved")
+OUTCOMES = ("held", "broken", "untested", "undecided")
+SEEDS = (7, 8)
+"""Which sessions: that of the plain script, and one of varied play."""
+DIGITS = 9
+"""How many digits of a number are kept: the last ones differ from processor to processor."""
+
+
+def _verdicts() -> Iterator[tuple[str, Verdict]]:
+    for name, row in ROWS.items():
+        for what in OUTCOMES:
+            if getattr(row, what) is not None:
+                yield f"{name}, {what}", row.check(getattr(row, what))
+
+
+def _brief(value: Any) -> Any:
+    """Return data without what is empty, and without the rule, which stands in the explanation."""
+    if isinstance(value, float):
+        return round(float(f"{value:.{DIGITS}g}"), DIGITS) + 0.0
+    if isinstance(value, dict):
+        kept = {name: _brief(one) for name, one in value.items() if name != "rule"}
+        return {name: one for name, one in kept.items() if one not in (None, "", [], {})}
+    return [_brief(one) for one in value] if isinstance(value, list) else value
+
+
+def explanations() -> str:
+    """Return how each check of the table explains each outcome."""
+    return "".join(f"== {name}\n{one.explain()}\n\n" for name, one in _verdicts())
+
+
+def findings() -> str:
+    """Return the data of the same verdicts, one a line."""
+    return "".join(json.dumps({"case": name, **_brief(json.loads(one.to_json()))}) + "\n" for name, one in _verdicts())
+
+
+def _column(values: "pd.Series[Any]") -> str:
+    there = values.dropna()
+    if pd.api.types.is_numeric_dtype(there) and not pd.api.types.is_bool_dtype(there):
+        ends = (there.iloc[0], there.iloc[-1], there.mean(), there.min(), there.max())
+        return f"{len(there)}, first and last {ends[0]:.6g} {ends[1]:.6g}, mean {ends[2]:.6g}, {ends[3]:.6g} to {ends[4]:.6g}"
+    return f"{len(there)}, " + ", ".join(
+        f"{value} {count}" for value, count in sorted(there.astype(str).value_counts().items())
+    )
+
+
+def session(trace: Trace) -> str:
+    """Return what a session is like: of each property how many values, the ends, the mean, and the extremes."""
+    lines = []
+    for kind in sorted(trace.kinds):
+        table = trace.table(kind)
+        lines.append(f"== {kind}: {table['id'].nunique()} ids, {len(table.groupby(['id', 'lifetime']))} lifetimes")
+        lines += [f"{name}: {_column(table[name])}" for name in table.columns if name not in ("id", "lifetime", "t")]
+    for name in sorted(trace.event_names):
+        at = trace.events(name).frames
+        lines.append(f"{name}: {len(at)}, on frames {at[0]} to {at[-1]}, {at.mean():.6g} in the mean")
+    return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    FOLDER.mkdir(exist_ok=True)
+    texts = {"explanations.txt": explanations(), "findings.jsonl": findings()}
+    with TemporaryDirectory() as made:
+        for seed in SEEDS:
+            texts[f"session-{seed}.txt"] = session(open_trace(play(Path(made) / f"{seed}.crumbs", seed=seed)))
+    for file, text in texts.items():
+        (FOLDER / file).write_text(text)

@@ -1,0 +1,33 @@
+"""What the library says of each outcome, and how the demo plays, is what was looked at and approved."""
+
+import sys
+from collections.abc import Callable
+from difflib import unified_diff
+from pathlib import Path
+
+import pytest
+
+import approved
+from breadcrumb import open_trace
+
+ANEW = "if that is as it should be, run: PYTHONPATH=tests/shared python tests/shared/approved.py"
+
+
+def _same(file: str, text: str) -> None:
+    before = (approved.FOLDER / file).read_text()
+    differences = list(unified_diff(before.splitlines(), text.splitlines(), "approved", "now", n=1, lineterm=""))
+    assert not differences, "\n".join([*differences[:40], ANEW])
+
+
+@pytest.mark.parametrize("what", ["explanations", "findings"])
+def test_each_check_says_what_was_approved(what: str) -> None:
+    """The explanation of each outcome of each check, and its data, are word for word and number for number the same."""
+    file = {"explanations": "explanations.txt", "findings": "findings.jsonl"}[what]
+    _same(file, getattr(approved, what)())
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="a sine differs in its last digit, and the barrels bounce on")
+@pytest.mark.parametrize("seed", approved.SEEDS)
+def test_the_demo_plays_as_it_was_approved(seed: int, bay: Callable[..., Path]) -> None:
+    """Every property and event of a session is as it was: how many values, their ends, their mean, their extremes."""
+    _same(f"session-{seed}.txt", approved.session(open_trace(bay(seed=seed))))
