@@ -1,4 +1,4 @@
-"""What was looked at and approved: explanations, findings, and how the demo plays. Run it to approve them anew."""
+"""What was approved: explanations, findings, what the algebra gives, how the demo plays. Run it to approve anew."""
 
 import json
 from collections.abc import Iterator
@@ -10,6 +10,7 @@ import pandas as pd
 
 from breadcrumb import Trace, Verdict, open_trace
 from breadcrumb.demo.play import play
+from expressions import evaluated
 from vocabulary import ROWS
 
 FOLDER = Path(__file__).with_name("approved")
@@ -47,6 +48,11 @@ def findings() -> str:
     return "".join(json.dumps({"case": name, **_brief(json.loads(one.to_json()))}) + "\n" for name, one in _verdicts())
 
 
+def algebra() -> str:
+    """Return what each expression gives."""
+    return evaluated((FOLDER / "algebra.txt").read_text())
+
+
 def _column(values: "pd.Series[Any]") -> str:
     there = values.dropna()
     if pd.api.types.is_numeric_dtype(there) and not pd.api.types.is_bool_dtype(there):
@@ -72,7 +78,7 @@ def session(trace: Trace) -> str:
 
 if __name__ == "__main__":
     FOLDER.mkdir(exist_ok=True)
-    texts = {"explanations.txt": explanations(), "findings.jsonl": findings()}
+    texts = {"explanations.txt": explanations(), "findings.jsonl": findings(), "algebra.txt": algebra()}
     with TemporaryDirectory() as made:
         for seed in SEEDS:
             texts[f"session-{seed}.txt"] = session(open_trace(play(Path(made) / f"{seed}.crumbs", seed=seed)))

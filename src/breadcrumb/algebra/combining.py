@@ -110,12 +110,19 @@ def sum_over_objects(signal: Signal) -> Signal:
     Returns:
         A signal with one sample for each frame, in the unit of the signal.
 
+    Raises:
+        Misuse: it is something else than numbers.
+
     Example:
         >>> from breadcrumb.testing import make_trace
         >>> states = [{"a": {"mass": 2.0}, "b": {"mass": 3.0}}, {"a": {"mass": 2.0}}]
         >>> sum_over_objects(make_trace(states, kinds={"a": "log", "b": "log"}).all("log").mass).values.tolist()
         [5.0, 2.0]
     """
+    if signal.sort not in (Sort.NUMBER, Sort.VECTOR, Sort.UNSEEN):
+        raise Misuse(
+            f"sum_over_objects: expected a number or a vector over time, and {signal.title} is {signal.sort.words}"
+        )
     usable = signal.usable
     clock_indices, where = np.unique(signal.track.clock_index[usable], return_inverse=True)
     nobody = np.full(len(clock_indices), NOBODY)

@@ -110,7 +110,7 @@ def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = N
     for match in matches(track, moments.participants):
         if match.by_time and not track.one_at_a_time:
             raise Misuse(
-                f"{moments.label} are of nobody who has samples here, and there are several {track.whose} at a time; "
+                f"{moments.label} does not say whose value is meant, and {track.whose} has one; "
                 "take the signal of one object, or moments of each with .for_each(objects.lifetimes)"
             )
         rows = match.right_rows

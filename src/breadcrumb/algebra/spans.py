@@ -161,12 +161,14 @@ class Spans:
     def __len__(self) -> int:
         return self.count
 
-    def __getitem__(self, index: int) -> Self:
-        """Return one of them, in the order in which they begin; -1 is the last.
+    def __getitem__(self, index: int | slice) -> Self:
+        """Return one of them, in the order in which they begin, -1 for the last; or some of them.
 
         Raises:
             IndexError: there are not so many.
         """
+        if isinstance(index, slice):
+            return self.pick(np.arange(self.count)[index])
         self.bounds(index)
         return self.pick(np.array([index]))
 
@@ -243,6 +245,8 @@ class Spans:
 
     def lengths(self, unit: str = "s") -> Floats:
         """Return how long each lasts, to the frame after it, in `"s"` or `"frames"`; NaN if nothing shows its end."""
+        if unit not in ("s", "frames"):
+            raise Misuse(f"lengths: expected 's' or 'frames', found {unit!r}")
         clock = self.session.clock
         lengths = elapsed(clock, self.first, np.minimum(self.last + 1, clock.size - 1), unit)
         return np.where(self.last < self.session.end_of_episode(self.first), lengths, np.nan)
