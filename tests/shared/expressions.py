@@ -33,11 +33,11 @@ def _keg(who: str, place: int) -> dict[str, Any]:
 
 def _flat() -> Trace:
     states = [{who: _keg(who, place) for who in "ab" if (who, place) != ("b", 4)} for place in range(10)]
-    about = {
+    about: dict[str, Any] = {
         "axes": {"x": "east", "y": "north"},
         "units": {"position": "m", "velocity": "m/s", "n": "kg", "yaw": "deg"},
     }
-    angles = {"unit": "deg", "zero": "east", "sense": "counter-clockwise"}
+    angles: dict[str, Any] = {"unit": "deg", "zero": "east", "sense": "counter-clockwise"}
     given: dict[str, Any] = {
         "declare": ["error"],
         "parameters": {"keg.cap": 6.0},
