@@ -4,11 +4,13 @@ import sys
 from collections.abc import Callable
 from difflib import unified_diff
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 import approved
 from breadcrumb import open_trace
+from commanded import said
 
 ANEW = "if that is as it should be, run: PYTHONPATH=tests/shared python tests/shared/approved.py"
 
@@ -23,6 +25,11 @@ def _same(file: str, text: str) -> None:
 def test_what_it_says_is_what_was_approved(file: str) -> None:
     """Explanations, their data, and what the algebra gives are word for word and number for number the same."""
     _same(file, getattr(approved, file.partition(".")[0])())
+
+
+def test_commands_say_and_write_what_was_approved(tmp_path: Path, cli: Callable[..., Any]) -> None:
+    """Every command on two small sessions: its words, its exit code, and the files that it writes."""
+    _same("commands.txt", said(cli, tmp_path))
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="a sine differs in its last digit, and the barrels bounce on")

@@ -1,4 +1,4 @@
-"""What was approved: explanations, findings, what the algebra gives, how the demo plays. Run it to approve anew."""
+"""What was approved: explanations, findings, the algebra, the commands, how the demo plays. Run it to approve anew."""
 
 import json
 from collections.abc import Iterator
@@ -10,6 +10,8 @@ import pandas as pd
 
 from breadcrumb import Trace, Verdict, open_trace
 from breadcrumb.demo.play import play
+from commanded import said
+from commands import Commands
 from expressions import evaluated
 from vocabulary import ROWS
 
@@ -17,6 +19,7 @@ FOLDER = Path(__file__).with_name("approved")
 OUTCOMES = ("held", "broken", "untested", "undecided")
 SEEDS = (7, 8)
 """Which sessions: that of the plain script, and one of varied play."""
+TIMEOUT = 120  # s
 DIGITS = 9
 """How many digits of a number are kept: the last ones differ from processor to processor."""
 
@@ -82,5 +85,9 @@ if __name__ == "__main__":
     with TemporaryDirectory() as made:
         for seed in SEEDS:
             texts[f"session-{seed}.txt"] = session(open_trace(play(Path(made) / f"{seed}.crumbs", seed=seed)))
+    server = Commands()
+    with TemporaryDirectory() as made:
+        texts["commands.txt"] = said(lambda *words: server.run(list(words), Path(made), TIMEOUT), Path(made))
+    server.close()
     for file, text in texts.items():
         (FOLDER / file).write_text(text)

@@ -73,7 +73,9 @@ class Result:
 
     @property
     def why_untested(self) -> str:
-        """Why nothing was tested."""
+        """Why nothing was tested; empty if something was."""
+        if self.outcome != "untested":
+            return ""
         if self.why or not self.findings:
             return self.why or "asserted nothing"
         untested = next((one for one in self.findings if one.outcome == "untested"), None)
