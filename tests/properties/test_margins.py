@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from breadcrumb import Verdict, all_of
-from breadcrumb.checks import movement, values
+from breadcrumb import Trace, Verdict, all_of, frames
+from breadcrumb.checks import movement, triggers, values
 from breadcrumb.testing import make_trace
 from references.comparing import CASES, arguments
 from references.drawing import draw_scene, trace_of
@@ -87,3 +87,38 @@ def test_a_margin_is_what_the_tolerance_may_change_by(name: str) -> None:
                 found = case.check(trace, **{**drawn, "tol": tol})
                 assert found.outcome in outcomes, found.explain()
     assert judged
+
+
+def _rung(tap: int | None, *rings: int) -> Trace:
+    """Return a session of a tap and of rings, by one keg."""
+    events = [*([(tap, "tap", "a")] if tap is not None else []), *((at, "ring", "a") for at in rings)]
+    return make_trace([{"a": {"n": 0.0}}] * 12, kinds={"a": "keg"}, events=events, declare=["tap", "ring"])
+
+
+def _after(trace: Trace) -> Verdict:
+    return triggers.only_after(trace.events("ring"), trace.events("tap"), within=(frames(2), frames(3)))
+
+
+def _leads(trace: Trace) -> Verdict:
+    return triggers.leads_to(trace.events("tap"), trace.events("ring"), within=(frames(2), frames(3)))
+
+
+OFF: dict[str, tuple[Verdict, float]] = {
+    "an effect in the middle": (_after(_rung(2, 4)), 1),
+    "an effect too late": (_after(_rung(2, 7)), -2),
+    "an effect too soon": (_after(_rung(2, 3)), -1),
+    "an effect without a cause": (_after(_rung(None, 7)), -3),
+    "a cause with its effect": (_leads(_rung(2, 5)), 0),
+    "a cause whose effect is late": (_leads(_rung(2, 9)), -4),
+    "a cause whose effect is early": (_leads(_rung(2, 3)), -1),
+    "a cause without an effect": (_leads(_rung(2)), -3),
+    "the first of two is early, the other one late": (_leads(_rung(2, 3, 6)), -1),
+}
+
+
+@pytest.mark.parametrize("name", OFF)
+def test_the_margin_of_a_time_is_how_far_it_is_off(name: str) -> None:
+    """Too late counts from the latest time, too soon from the earliest, and what never comes as far as the latest."""
+    verdict, frames_off = OFF[name]
+    assert verdict.margin is not None
+    assert verdict.margin.value == frames_off, verdict.explain()

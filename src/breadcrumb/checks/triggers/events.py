@@ -79,7 +79,8 @@ def only_after(
     open_start = ~caused & hidden
     kept = np.flatnonzero(~open_start)
     spare = np.maximum(due.latest.value - took, 0.0)
-    over = np.where(latest == NOBODY, due.latest.value, np.abs(took - due.latest.value))
+    off = np.maximum(took - due.latest.value, due.earliest.value - took)
+    over = np.where(latest == NOBODY, due.latest.value, off)
     margin = np.where(caused, spare, np.minimum(-over, -SAME_TIME))[kept]
 
     def phrase(index: int) -> Phrase:
