@@ -140,9 +140,9 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
             return once_too_often(cause, effect, 1)
         at = int(kept[index])
         if early[at]:
-            return too_early(cause, effect, int(clock_index[at]), int(when[at]), due)[1]
+            return too_early(cause, effect, int(clock_index[at]), int(when[at]), due)
         late = int(dealt.late(np.array([at]))[0])
-        return too_late(cause, effect, int(clock_index[at]), late if late < clock.size else None, 0, due)[1]
+        return too_late(cause, effect, int(clock_index[at]), late if late < clock.size else None, 0, due)
 
     return Evaluation(
         cause.session, _joined(when[kept], effect.clock_index[effects]),
@@ -185,26 +185,24 @@ def once_too_often(cause: Moments, effect: Moments, times: int) -> Phrase:
     )
 
 
-def too_early(cause: Moments, effect: Moments, clock_index: int, early: int, due: Window) -> tuple[float, Phrase]:
-    """Return by how much an effect came too early after a cause, both on a clock index, and the words of the breach."""
-    clock, unit = cause.session.clock, due.latest.unit
-    took = float(elapsed(clock, np.array([clock_index]), np.array([early]), unit)[0])
-    start = f"{cause.label} on frame {clock.frames[clock_index]}"
-    early_by = amount(due.earliest.value - took, unit)
-    words = Phrase(amount(took, unit), str(due), f"{effect.label} comes {early_by} too early after {start}")
-    return min(took - due.earliest.value, -SAME_TIME), words
+def waited(cause: Moments, clock_index: int, came: int, due: Window) -> float:
+    """Return how long after a cause an effect came, both on a clock index, in the unit of a window."""
+    return float(elapsed(cause.session.clock, np.array([clock_index]), np.array([came]), due.latest.unit)[0])
 
 
-def too_late(
-    cause: Moments, effect: Moments, clock_index: int, late: int | None, had: int, due: Window
-) -> tuple[float, Phrase]:
-    """Return by how much an effect came too late after a cause on a clock index, if it came at all, and the words."""
-    clock, unit = cause.session.clock, due.latest.unit
-    found, margin = f"{had} of them" if had else "none", -due.latest.value
-    words = f"{effect.label} is missing"
+def too_early(cause: Moments, effect: Moments, clock_index: int, early: int, due: Window) -> Phrase:
+    """Return the words of a breach: an effect came too early after a cause, both on a clock index."""
+    length, unit = waited(cause, clock_index, early, due), due.latest.unit
+    start = f"{cause.label} on frame {cause.session.clock.frames[clock_index]}"
+    early_by = amount(due.earliest.value - length, unit)
+    return Phrase(amount(length, unit), str(due), f"{effect.label} comes {early_by} too early after {start}")
+
+
+def too_late(cause: Moments, effect: Moments, clock_index: int, late: int | None, had: int, due: Window) -> Phrase:
+    """Return the words of a breach: an effect came too late after a cause on a clock index, or not at all."""
+    found, words = f"{had} of them" if had else "none", f"{effect.label} is missing"
     if late is not None:
-        took = float(elapsed(clock, np.array([clock_index]), np.array([late]), unit)[0])
-        found, margin = amount(took, unit), due.latest.value - took
-        words = f"{effect.label} comes {amount(-margin, unit)} too late"
-    start = f"after {cause.label} on frame {clock.frames[clock_index]}"
-    return min(margin, -SAME_TIME), Phrase(found, str(due), f"{words} {start}")
+        length, unit = waited(cause, clock_index, late, due), due.latest.unit
+        found, words = amount(length, unit), f"{effect.label} comes {amount(length - due.latest.value, unit)} too late"
+    start = f"after {cause.label} on frame {cause.session.clock.frames[clock_index]}"
+    return Phrase(found, str(due), f"{words} {start}")

@@ -1,19 +1,20 @@
 """Checks of what follows from what, and how soon."""
 
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import pairwise, takewhile
 from typing import NamedTuple, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.durations import Duration, Window, Within, elapsed, window
+from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, Within, elapsed, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.scoping import asked_about
-from breadcrumb.checks.triggers.apart import hidden_of, judge_apart, once_too_often, too_early, too_late
+from breadcrumb.checks.triggers.apart import hidden_of, judge_apart, once_too_often, too_early, too_late, waited
 from breadcrumb.checks.triggers.labels import Paired, excused, paired
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -238,10 +239,11 @@ class _Judged(NamedTuple):
     name: int
     clock_index: int
     margin: float
-    phrase: Phrase
+    say: Callable[[], Phrase]
+    """What to say of it, if anything is: of thousands of causes, few are told."""
 
 
-_HELD = Phrase("", "", "")
+_HELD = partial(Phrase, "", "", "")
 
 
 def _evaluation(
@@ -266,7 +268,7 @@ def _evaluation(
         at_restart = cause.session.at_restart(effect.clock_index[[index]])[0]
         if at_restart or not asked[[one.index for one in those]].any():
             continue
-        words = _surplus_words(cause, effect, index, those, times)
+        words = partial(_surplus_words, cause, effect, index, those, times)
         subject = int(effect.lifetime[index]), int(effect.subject[index])
         judged.append(_Judged(*subject, int(effect.clock_index[index]), -1.0, words))
     margin = np.array([one.margin for one in judged], np.float64)
@@ -276,7 +278,7 @@ def _evaluation(
         lifetime=np.array([one.lifetime for one in judged], np.int64),
         name=np.array([one.name for one in judged], np.int64),
         margin=np.where(np.isfinite(margin), margin, margin[np.isfinite(margin)].max(initial=0.0)),
-        phrase=lambda index: judged[index].phrase,
+        phrase=lambda index: judged[index].say(),
         of="causes",
         unit=due.latest.unit,
         exact=due.exact,
@@ -315,17 +317,18 @@ def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Wind
         spare = float(_spare(cause, effect, one, due).min())
         return _Judged(*subject, int(effect.clock_index[one.effects[-1]]), spare, _HELD)
     early = left.early.get(one.index)
+    begun = one.at.clock_index
     if early is not None:
-        return _Judged(
-            *subject,
-            int(effect.clock_index[early]),
-            *too_early(cause, effect, one.at.clock_index, int(effect.clock_index[early]), due),
-        )
+        at = int(effect.clock_index[early])
+        margin = waited(cause, begun, at, due) - due.earliest.value
+        return _Judged(*subject, at, min(margin, -SAME_TIME), partial(too_early, cause, effect, begun, at, due))
     if one.cancelled is not None:
-        return _Judged(*subject, one.at.clock_index, np.inf, _HELD)
+        return _Judged(*subject, begun, np.inf, _HELD)
     late = left.late.get(one.index)
     came = int(effect.clock_index[late]) if late is not None and not one.effects else None
-    return _Judged(*subject, one.last, *too_late(cause, effect, one.at.clock_index, came, len(one.effects), due))
+    margin = due.latest.value - waited(cause, begun, came, due) if came is not None else -due.latest.value
+    say = partial(too_late, cause, effect, begun, came, len(one.effects), due)
+    return _Judged(*subject, one.last, min(margin, -SAME_TIME), say)
 
 
 def _spare(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
