@@ -8,6 +8,7 @@ import numpy as np
 
 import breadcrumb
 from breadcrumb import Moments, Signal, Spans, Trace
+from breadcrumb.algebra.along import smoothed_second_rate
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.errors import BreadcrumbError
 from breadcrumb.testing import make_trace
@@ -82,7 +83,7 @@ def names() -> dict[str, Any]:
     of_flat |= {"hit": flat.events("hit"), "parted": flat.events("parted"), "ring": flat.events("ring")}
     of_solid = {"gull": solid.one("gull"), "eye": solid.one("camera"), "anew": solid.events("anew")}
     public = {name: getattr(breadcrumb, name) for name in breadcrumb.__all__}
-    return {**public, "np": np, "flat": flat, "solid": solid, **of_flat, **of_solid}
+    return {**public, "np": np, "smoothed": smoothed_second_rate, "flat": flat, "solid": solid, **of_flat, **of_solid}
 
 
 def _number(value: Any) -> str:
