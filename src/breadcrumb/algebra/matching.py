@@ -260,7 +260,7 @@ def _matched(mine: _Side, yours: _Side, excuses: bool) -> Match:
         if len(shared) > 1:
             note(f"{yours.label} {match.way}")
         for one, keys in ((mine, match.left), (yours, match.right)):
-            if one.track is None and (lost := int((keys == NOBODY).sum())):
+            if one.track is None and (lost := int(np.count_nonzero(keys == NOBODY))):
                 note(f"{lost} of {one.size} {one.label} with nothing: {' or '.join(shared)} takes no part in them")
         return match
     if not shared and not (mine.origin.kinds and yours.origin.kinds):

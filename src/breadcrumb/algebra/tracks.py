@@ -164,7 +164,7 @@ class Track:
         Where no frame was left out, that is as many samples on as clock indices; elsewhere it is looked for.
         """
         index = np.arange(self.size) + (clock_index - self.clock_index)
-        inside = np.clip(index, 0, max(self.size - 1, 0))
+        inside = np.minimum(np.maximum(index, 0), max(self.size - 1, 0))
         other = np.flatnonzero(
             (index != inside) | (self.clock_index[inside] != clock_index) | (self.lifetime[inside] != self.lifetime)
         )

@@ -84,7 +84,7 @@ class Causes:
     @property
     def lost(self) -> int:
         """How many moments have no sample on their frame."""
-        return int((self.which == NOBODY).sum())
+        return int(np.count_nonzero(self.which == NOBODY))
 
     def total(self, amount: Operand) -> Signal | Floats:
         """Return the sum of an amount over the moments that act together.

@@ -2,6 +2,7 @@
 
 import fnmatch
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from functools import partial
 from typing import Unpack
 
 import numpy as np
@@ -186,7 +187,7 @@ def keeps_pace(
     clock_index = clock_index[clock_index > 0]
     took = clock.wall[clock_index] - clock.wall[clock_index - 1]
     timed = np.isfinite(took)
-    untimed = int((~timed).sum())
+    untimed = int(np.count_nonzero(~timed))
     clock_index, took = clock_index[timed], took[timed]
     allowed = int(np.floor((1 - share) * len(took) + 1e-9))
     kept = np.sort(np.argsort(took, kind="stable")[: len(took) - allowed])
@@ -284,7 +285,7 @@ def only_these_change(
     for pattern in allowed:
         if not any(_fits(name, pattern) for name in said):
             raise UnknownName("property", pattern, said, trace.label)
-    breaches: list[tuple[int, int, Phrase]] = []
+    breaches: list[tuple[int, int, Callable[[], Phrase]]] = []
     watched = 0
     for name, (kind, column) in said.items():
         if not any(_fits(name, pattern) for pattern in allowed):
@@ -296,7 +297,7 @@ def only_these_change(
         session, np.hstack((np.array([clock_index for clock_index, *_ in breaches], np.int64), held)),
         np.hstack((lifetimes, np.full(watched, NOBODY))),
         np.hstack((session.lifetimes.name[lifetimes] if len(lifetimes) else lifetimes, np.full(watched, NOBODY))),
-        np.hstack((np.full(len(breaches), -1.0), np.zeros(watched))), lambda index: breaches[index][2], of="columns",
+        np.hstack((np.full(len(breaches), -1.0), np.zeros(watched))), lambda index: breaches[index][2](), of="columns",
         exact=True, plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
@@ -351,32 +352,31 @@ def _fits(name: str, pattern: str) -> bool:
     return fnmatch.fnmatchcase(name, pattern) or name.startswith(f"{pattern}.")
 
 
-def _changes(trace: Trace, kind: str, name: str, scope: Scope) -> Iterator[tuple[int, int, Phrase]]:
-    """Yield the clock index, the lifetime and the words of the first change of each lifetime in a column."""
+def _changes(trace: Trace, kind: str, name: str, scope: Scope) -> Iterator[tuple[int, int, Callable[[], Phrase]]]:
+    """Yield the clock index, the lifetime and what says the words of the first change of each lifetime in a column."""
     column = trace.data.column(kind, name)
     lifetime, clock_index = trace.data.index(kind)
-    known = np.arange(len(lifetime)) if column.valid is None else np.flatnonzero(column.valid)
+    known = slice(None) if column.valid is None else np.flatnonzero(column.valid)
     values, whose = column.values[known], lifetime[known]
-    track = Track(trace.data.session, whose, clock_index[known], whose=f"every {kind}")
     changed = (values[1:] != values[:-1]) & (whose[1:] == whose[:-1])
     if values.dtype.kind == "f":
         changed &= ~(np.isnan(values[1:]) & np.isnan(values[:-1]))
-    if scope.during is not None:
-        inside = scope.during.over(track)
-        changed &= inside[1:] & inside[:-1]
-    if scope.except_during is not None:
-        outside = ~scope.except_during.over(track, excuses=True)
-        changed &= outside[1:] & outside[:-1]
+    if scope.during is not None or scope.except_during is not None:
+        track = Track(trace.data.session, whose, clock_index[known], whose=f"every {kind}")
+        for spans, wanted in ((scope.during, True), (scope.except_during, False)):
+            if spans is not None:
+                asked = spans.over(track, excuses=not wanted) == wanted
+                changed &= asked[1:] & asked[:-1]
     turns = np.flatnonzero(changed)
     _, first = np.unique(whose[turns], return_index=True)
+    indices = np.arange(len(lifetime))[known] if len(first) else turns
     for turn in turns[first].tolist():
-        index = known[turn + 1]
-        before, now = (_value(column, at) for at in (known[turn], index))
-        yield (
-            int(clock_index[index]),
-            int(lifetime[index]),
-            Phrase(f"{before} to {now}", "no change", f"{kind}.{name} changes"),
-        )
+        before, now = int(indices[turn]), int(indices[turn + 1])
+        yield int(clock_index[now]), int(lifetime[now]), partial(_change_words, column, before, now, f"{kind}.{name}")
+
+
+def _change_words(column: ColumnData, before: int, now: int, name: str) -> Phrase:
+    return Phrase(f"{_value(column, before)} to {_value(column, now)}", "no change", f"{name} changes")
 
 
 def _value(column: ColumnData, index: int) -> str:

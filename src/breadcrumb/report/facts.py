@@ -148,7 +148,7 @@ def facts_of(trace: Trace) -> TraceFacts:
         first=ends[0],
         last=ends[1],
         steps=_spread(steps[steps > 0]),
-        gaps=int((np.diff(clock.frames) > 1).sum()),
+        gaps=int(np.count_nonzero(np.diff(clock.frames) > 1)),
         restarts=[at for one in trace.restarts.clock_index.tolist() if (at := _instant(session, one)) is not None],
         kinds=[_kind_facts(trace.all(kind)) for kind in sorted_by_sight(session)],
         events=[event_facts(trace, name) for name in (*session.events.kinds, *_never_seen(session))],
@@ -192,7 +192,7 @@ def property_facts(signal: Signal) -> PropertyFacts:
     """Return all about a signal: its range, its ends, and how often it changes."""
     track, usable = signal.track, signal.usable
     goes_on = ~track.first_of_lifetime[1:] & usable[1:] & usable[:-1]
-    changes = [int(((part[1:] != part[:-1]) & goes_on).sum()) for part in signal.parts]
+    changes = [int(np.count_nonzero((part[1:] != part[:-1]) & goes_on)) for part in signal.parts]
     there = np.flatnonzero(usable)
     kind = (
         "text" if signal.texts is not None else "flag" if signal.is_flag else "vector" if len(changes) > 1 else "number"

@@ -244,7 +244,7 @@ class Objects:
     def _everyone(self) -> bool:
         session = self._data.session
         kind = session.kinds.index(self._kind)
-        return len(self._lifetimes) == int((session.lifetimes.kind == kind).sum())
+        return len(self._lifetimes) == int(np.count_nonzero(session.lifetimes.kind == kind))
 
     @cached_property
     def _indices(self) -> Ints:

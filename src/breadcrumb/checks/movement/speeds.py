@@ -297,9 +297,8 @@ def moves(
     travelled = replace(
         position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None
     )
-    travelled = travelled.take(np.flatnonzero(there))
     place = position if len(position.parts) > 1 else None
-    return judge_between(travelled, at_least, None, position=place)
+    return judge_between(travelled, at_least, None, position=place, scope=Scope(exempt=~there))
 
 
 @check("{objects:who} goes on undisturbed at {at}", unit=of_rate)

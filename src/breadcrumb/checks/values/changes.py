@@ -258,11 +258,11 @@ def moves_through(
         raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
     before = last_known(signal)
     differs = before.usable & signal.usable & (before.parts[0] != signal.parts[0])
-    unseen = signal.track.no_step.copy()
-    unseen[1:] |= ~signal.usable[:-1]
-    skipped = differs & unseen
+    skipped = differs & signal.track.no_step
+    skipped[1:] |= differs[1:] & ~signal.usable[:-1]
+    clearly = differs & ~skipped
     both_ends, seen = Scope(during, except_during, reach=1), Scope(during, except_during).of(signal)
-    new, old = (both_ends.of(replace(one, valid=differs & ~skipped)) for one in (signal, before))
+    new, old = (both_ends.of(replace(one, valid=clearly)) for one in (signal, before))
     changed = np.flatnonzero(new.usable)
     now, then = new.take(changed).values.tolist(), old.take(changed).values.tolist()
     margin = np.array([0.0 if to in legal.get(from_, ()) else -1.0 for from_, to in zip(then, now, strict=True)])
@@ -271,11 +271,15 @@ def moves_through(
         allowed = ", ".join(legal.get(then[index], ())) or "nothing"
         return Phrase(now[index], f"{allowed} after {then[index]}", f"{then[index]} to {now[index]}")
 
-    lost = int((~seen.usable).sum()) + int((~both_ends.of(replace(signal, valid=~skipped)).usable).sum())
+    lost = _missing(seen) + _missing(both_ends.of(replace(signal, valid=~skipped)))
     evaluation = Evaluation.of_samples(
         new.take(changed), margin, phrase, exact=True, of="changes", runs=False, plot=None, undecided=lost
     )
     return evaluation.verdict()
+
+
+def _missing(signal: Signal) -> int:
+    return 0 if signal.valid is None else len(signal) - int(np.count_nonzero(signal.valid))
 
 
 def _moved(how: str, tol: float) -> Callable[[Signal, int], Phrase]:
