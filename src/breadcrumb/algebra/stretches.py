@@ -46,6 +46,13 @@ def weighted(code: Ints, first: Ints, last: Ints, weight: Ints | None, least: in
     Returns:
         The row of the stretch with which each of these begins, its first and its last clock index.
     """
+    if weight is None and least == 1:
+        order = np.lexsort((first, code))
+        same = code[order][1:] == code[order][:-1]
+        if not (
+            same & (first[order][1:] <= last[order][:-1] + 1)
+        ).any():  # none meets another one: there is no more to it
+            return order, first[order], last[order]
     row = np.tile(np.arange(len(first)), 2)
     clock_index = np.hstack((first, last + 1))
     step = np.repeat([1, -1], len(first)) if weight is None else np.hstack((weight, -weight))
