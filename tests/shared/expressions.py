@@ -76,14 +76,36 @@ def _solid() -> Trace:
     )
 
 
+def _rigged() -> Trace:
+    there = {"heron": {"n": 1.0, "on": True}, "jib": {"n": 2.0, "on": False}, "main": {"n": 3.0, "on": True}}
+    states = [
+        {**there, "main": {"n": 3.0 + place, "on": place > 1}, "pin": {"n": -1.0, "on": True}} for place in range(4)
+    ]
+    kinds = {"heron": "boat", "jib": "sail", "main": "sail", "pin": "pin"}
+    events = [(1, "torn", "jib"), (2, "torn", "main", "heron"), (2, "torn", "heron"), (3, "torn", "pin")]
+    parents = {"jib": "heron", "main": "heron", "pin": "jib"}
+    return make_trace(states, kinds=kinds, events=events, parents=parents, name="rigged")
+
+
 def names() -> dict[str, Any]:
     """Return what the expressions may name."""
-    flat, solid = _flat(), _solid()
+    flat, solid, rigged = _flat(), _solid(), _rigged()
     of_flat = {"kegs": flat.all("keg"), "a": flat.one(id="a"), "b": flat.one(id="b"), "tap": flat.events("tap")}
     of_flat |= {"hit": flat.events("hit"), "parted": flat.events("parted"), "ring": flat.events("ring")}
     of_solid = {"gull": solid.one("gull"), "eye": solid.one("camera"), "anew": solid.events("anew")}
+    of_rigged = {"sails": rigged.all("sail"), "pin": rigged.one("pin"), "torn": rigged.events("torn")}
     public = {name: getattr(breadcrumb, name) for name in breadcrumb.__all__}
-    return {**public, "np": np, "smoothed": smoothed_second_rate, "flat": flat, "solid": solid, **of_flat, **of_solid}
+    return {
+        **public,
+        "np": np,
+        "smoothed": smoothed_second_rate,
+        "rigged": rigged,
+        **of_rigged,
+        "flat": flat,
+        "solid": solid,
+        **of_flat,
+        **of_solid,
+    }
 
 
 def _number(value: Any) -> str:

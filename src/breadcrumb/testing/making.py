@@ -27,6 +27,7 @@ def make_trace(
     paused_before: Collection[int] = (),
     declare: Sequence[str] = (),
     restarts: Sequence[str] = (),
+    parents: Mapping[str, str] | None = None,
     parameters: Mapping[str, Any] | None = None,
     name: str = "made by hand",
     **about: Any,
@@ -42,6 +43,7 @@ def make_trace(
         paused_before: the indices of frames before which the recording was paused.
         declare: events that may occur.
         restarts: events at which the game begins anew.
+        parents: the object that another one belongs to, by its id.
         parameters: the game's tuning constants.
         name: the trace's name.
         about: what else is known of the session.
@@ -58,7 +60,8 @@ def make_trace(
     with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
         path = Path(folder) / "made.crumbs"
         declared = {"events": declare, "restarts": restarts}
-        _record(path, states, kinds, list(events), times, frames, paused_before, declared, parameters or {}, about)
+        told = (list(events), times, frames, paused_before, declared, parents or {}, parameters or {}, about)
+        _record(path, states, kinds, *told)
         return Trace(trace_from_journal(read_journal(path / FILE_NAME), name))
 
 
@@ -90,6 +93,7 @@ def _record(
     frames: Sequence[int] | None,
     paused_before: Collection[int],
     declared: Mapping[str, Sequence[str]],
+    parents: Mapping[str, str],
     parameters: Mapping[str, Any],
     about: Mapping[str, Any],
 ) -> None:
@@ -101,7 +105,8 @@ def _record(
         for kind in dict.fromkeys(kinds.values()):
             first = next((state[id] for state in states for id in state if kinds[id] == kind), {})
             readers: dict[str, Any] = {prop: prop for prop in first}
-            rec.watch_each(partial(_of_kind, there, kinds, kind), kind=kind, id="id_", **readers)
+            owner: dict[str, Any] = {"parent": lambda thing: parents.get(thing.id_)} if parents else {}
+            rec.watch_each(partial(_of_kind, there, kinds, kind), kind=kind, id="id_", **owner, **readers)
         for index, state in enumerate(states):
             if index in paused_before:
                 rec.pause()
