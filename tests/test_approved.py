@@ -21,7 +21,7 @@ def _same(file: str, text: str) -> None:
     assert not differences, "\n".join([*differences[:40], ANEW])
 
 
-@pytest.mark.parametrize("file", ["explanations.txt", "findings.jsonl", "algebra.txt"])
+@pytest.mark.parametrize("file", ["explanations.txt", "findings.jsonl", "algebra.txt", "times.txt"])
 def test_what_it_says_is_what_was_approved(file: str) -> None:
     """Explanations, their data, and what the algebra gives are word for word and number for number the same."""
     _same(file, getattr(approved, file.partition(".")[0])())

@@ -13,12 +13,15 @@ from breadcrumb.demo.play import play
 from commanded import said
 from commands import Commands
 from expressions import evaluated
+from hiding import HIDDEN, OTHERWISE, lines_of, retold
 from vocabulary import ROWS
 
 FOLDER = Path(__file__).with_name("approved")
 OUTCOMES = ("held", "broken", "untested", "undecided")
 SEEDS = (7, 8)
 """Which sessions: that of the plain script, and one of varied play."""
+HIDDEN_AT = 3
+"""On which frame of a session, or from which on, something is told otherwise."""
 TIMEOUT = 120  # s
 DIGITS = 9
 """How many digits of a number are kept: the last ones differ from processor to processor."""
@@ -51,6 +54,30 @@ def findings() -> str:
     return "".join(json.dumps({"case": name, **_brief(json.loads(one.to_json()))}) + "\n" for name, one in _verdicts())
 
 
+def _brought(name: str, trace: Trace, folder: Path) -> Iterator[str]:
+    """Yield what a check finds in a session told otherwise: outcome, tested, undecided, missing, cut, first breach."""
+    about, lines = lines_of(trace)
+    at = max(min(HIDDEN_AT, len(lines) - 3), 1)  # the last line is the end
+    for how, hide in (HIDDEN | OTHERWISE).items():
+        path = folder / f"{name} {how}.crumbs".replace(" ", "-")
+        found = ROWS[name].check(retold(about, hide(lines, at), path))
+        counts = (
+            f"{found.tested} tested, {found.undecided} undecided, {found.missing} missing, {found.breach_count} broken"
+        )
+        first = f", first {found.first.frame} {found.first.object}" if found.first is not None else ""
+        yield f"  {how}: {found.outcome}, {counts}{first}"
+
+
+def times() -> str:
+    """Return what each check finds in its sessions if parts were not recorded, numbers are none, events come twice."""
+    told = []
+    with TemporaryDirectory() as made:
+        for name, row in ROWS.items():
+            for what in ("held", "broken"):
+                told += [f"{name}, {what}", *_brought(name, getattr(row, what), Path(made) / what)]
+    return "\n".join(told) + "\n"
+
+
 def algebra() -> str:
     """Return what each expression gives."""
     return evaluated((FOLDER / "algebra.txt").read_text())
@@ -81,7 +108,12 @@ def session(trace: Trace) -> str:
 
 if __name__ == "__main__":
     FOLDER.mkdir(exist_ok=True)
-    texts = {"explanations.txt": explanations(), "findings.jsonl": findings(), "algebra.txt": algebra()}
+    texts = {
+        "explanations.txt": explanations(),
+        "findings.jsonl": findings(),
+        "algebra.txt": algebra(),
+        "times.txt": times(),
+    }
     with TemporaryDirectory() as made:
         for seed in SEEDS:
             texts[f"session-{seed}.txt"] = session(open_trace(play(Path(made) / f"{seed}.crumbs", seed=seed)))

@@ -8,10 +8,11 @@ import numpy as np
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.pairs import near_pairs
 from breadcrumb.algebra.rays import Shape, first_hit, ray_end
+from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_objects
-from breadcrumb.model.session import NOBODY
+from breadcrumb.model.session import NOBODY, Bools
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -109,8 +110,13 @@ def picks_nearest(
     nearest, second = np.where(begin < end, begin, nothing), np.where(begin + 1 < end, begin + 1, nothing)
     right = names[nearest] == moments.on[kept]
     margin = np.where(right, far[second] - far[nearest], -np.maximum(far[second] - far[nearest], 1e-9))
+    nowhere = np.isin(moments.clock_index[kept], others.track.clock_index[_not_finite(others)])
+    nowhere |= _not_finite(position)[here[kept]] if len(position) else False
+    margin[nowhere] = np.nan  # nearest to what is nowhere tells nothing
 
     def phrase(index: int) -> Phrase:
+        if nowhere[index]:
+            return Phrase("a position that is no number", "positions of numbers", "nothing says what is nearest")
         on, due = int(moments.on[kept[index]]), int(names[nearest[index]])
         found = "nothing" if on == NOBODY else session.names[on]
         wanted = (
@@ -126,3 +132,9 @@ def picks_nearest(
         undecided=moments.count - len(kept), unseen=moments.unseen, plot=PlotSource(position=position),
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _not_finite(position: Signal) -> Bools:
+    """Return on which samples a position was recorded that is no number."""
+    finite = np.logical_and.reduce([np.isfinite(part) for part in position.parts])
+    return np.asarray(position.usable & ~finite)

@@ -245,7 +245,7 @@ def oscillates(
     known = replace(known, known_noise=noise)
     lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
     course = judge_near(known, fit.due, tol=tol, undecided=lost).with_sentence("it follows the wave")
-    finite = np.isfinite(seen.parts[0])
+    finite = np.isfinite(seen.parts[0]) | ~seen.usable
     if not finite.all():
         numbers: Signal = derived(seen, sort=Sort.FLAG, parts=(finite,), unit="", known_noise=None)
         said = Phrase("not a number", "a number", f"{signal.name} is not a number")
