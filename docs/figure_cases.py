@@ -62,7 +62,7 @@ def _movement(trace: Trace) -> Cases:
 def _collisions(trace: Trace) -> Cases:
     barrels, heron, tern = trace.all("barrel"), trace.one(id="heron"), trace.one(id="tern")
     skiffs, whirlpools = trace.all("skiff"), trace.all("whirlpool")
-    entered = trace.events("sensor.begin", on=whirlpools)
+    entered = trace.events("sensor.begin", on=whirlpools) | trace.events("whirlpool.moved")
     apart = trace.one(id="drift-3")
     return {
         "never_overlaps": lambda right: collisions.never_overlaps(heron, apart if right else tern, radius=(0.9, 0.9)),
@@ -76,7 +76,7 @@ def _collisions(trace: Trace) -> Cases:
             trace.all("rocket") if right else barrels, Box((-4, -22), (40, 22)), radius=0.6, tol=1e-6
         ),
         "reports_every_touch": lambda right: collisions.reports_every_touch(
-            entered, collisions.touching(skiffs, whirlpools, radius=(0.0, 3.0 if right else 2.0))
+            entered, collisions.touching(skiffs, whirlpools, radius=(0.0, 3.0 if right else 2.0)), only=False
         ),
         "rests_on": lambda right: collisions.rests_on(trace.all("crate"), 1.0 if right else 0.9, tol=0.05),
     }

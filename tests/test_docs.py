@@ -6,13 +6,14 @@ import shlex
 import shutil
 import subprocess
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 import msgspec
 import pytest
 
-from breadcrumb import open_trace
+from breadcrumb import Trace, open_trace
 from breadcrumb.run.running import run_checks
 
 ROOT = Path(__file__).parents[1]
@@ -87,3 +88,13 @@ def test_the_walkthrough(tmp_path: Path, bay: Callable[..., Path]) -> None:
     for fault, check in (("lantern-early", "hook"), ("flare-long", "burn"), ("lamp-stops-at-sensor", "light")):
         results = run_checks([file], [bay(fault)]).results
         assert {found.outcome for found in results if check in found.check.name} == {"broken"}
+
+
+def test_figures_of_checks_show_one_that_holds_and_one_that_is_broken(
+    correct: Trace, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Each case that the figures of the docs draw on a correct session holds in the right way and breaks in the wrong one."""
+    monkeypatch.syspath_prepend(str(ROOT / "docs"))
+    cases = import_module("figure_cases").cases(correct)
+    found = {name: [case(right).outcome.value for right in (True, False)] for name, case in cases.items()}
+    assert {name: outcomes for name, outcomes in found.items() if outcomes != ["held", "broken"]} == {}

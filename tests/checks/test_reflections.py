@@ -47,3 +47,31 @@ def test_a_bounce_off_two_walls_may_be_off_both_at_once_or_in_turn(name: str, re
     keg = trace.one("keg")
     verdict = collisions.bounces(keg, at=trace.events("hit"), velocity=keg.v, restitution=restitution, tol=0.001)
     assert (verdict.outcome, verdict.tested) == (outcome, 1), verdict.explain()
+
+
+SLOPE = (math.sqrt(0.5), -math.sqrt(0.5))
+# what is touched on each of three frames, the velocity after, the outcome
+IN_TURN: dict[str, tuple[tuple[Plane, ...], Plane, str]] = {
+    "a wall, another one, and the first again": ((N, SLANT, N), (2.0, 1.5), "held"),
+    "the first not felt again": ((N, SLANT, N), (2.0, -1.5), "held"),
+    "another way": ((N, SLANT, N), (-1.5, 2.0), "broken"),
+    "one wall, told of on three frames": ((N, N, N), (1.5, -2.0), "held"),
+    "one wall on two frames, as if it were not there": ((N, N, SLOPE), (1.5, 2.0), "broken"),
+}
+
+
+@pytest.mark.parametrize("name", IN_TURN)
+def test_walls_that_are_touched_frame_by_frame_are_one_bounce_of_positions(name: str) -> None:
+    """Where each frame has a contact, positions show what came before and after all of them alone."""
+    normals, after, outcome = IN_TURN[name]
+    speed: Plane = (1.5, 2.0)
+    places: list[Plane] = [(0.0, 0.0)]
+    for velocity in (speed, speed, (0.3, 0.1), (0.2, 0.4), after, after):
+        places.append(tuple(place + 0.1 * way for place, way in zip(places[-1], velocity, strict=True)))
+    states = [{"keg": {"position": place}} for place in places]
+    events: list[tuple[Any, ...]] = [
+        (2 + n, "hit", "keg", None, {"normal": list(one)}) for n, one in enumerate(normals)
+    ]
+    trace = make_trace(states, kinds={"keg": "keg"}, events=events)
+    verdict = collisions.bounces(trace.one("keg"), at=trace.events("hit"), tol=0.001)
+    assert (verdict.outcome, verdict.tested) == (outcome, 1), verdict.explain()

@@ -7,7 +7,7 @@ import pytest
 from breadcrumb.checks import collisions
 from breadcrumb.testing import make_trace
 
-KINDS = {"a": "keg", "b": "boat", "c": "boat", "d": "boat"}
+KINDS = {"a": "keg", "b": "boat", "c": "boat", "d": "boat", "e": "keg"}
 Told = tuple[tuple[Any, ...], ...]
 B: Told = ((2, "a", "b"), (6, "a", "b"))
 # what is told (frame, by, on), the outcome, the frame and words of the first breach, and how much was tested
@@ -30,9 +30,9 @@ ROWS: dict[str, tuple[Told, str, int | None, str, int]] = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("one_kind", [False, True], ids=["of two kinds", "of one kind"])
+@pytest.mark.parametrize("of", ["two kinds", "one kind", "two groups"])
 @pytest.mark.parametrize("name", ROWS)
-def test_a_contact_of_two_tells_of_the_touch_of_these_two(name: str, one_kind: bool) -> None:
+def test_a_contact_of_two_tells_of_the_touch_of_these_two(name: str, of: str) -> None:
     """A keg touches boat b on frames 2 to 3 and 6 to 7, and c on 3 to 6; what is missed, wrong or told again is named as that."""
     told, outcome, frame, words, tested = ROWS[name]
     states = [
@@ -41,12 +41,14 @@ def test_a_contact_of_two_tells_of_the_touch_of_these_two(name: str, one_kind: b
             "b": {"p": (0.5 if n in (2, 3, 6, 7) else 5.0, 0.0)},
             "c": {"p": (0.0, 0.5 if 3 <= n <= 6 else 5.0)},
             "d": {"p": (9.0, 9.0)},
+            "e": {"p": (-9.0, -9.0)},
         }
         for n in range(11)
     ]
-    kinds = dict.fromkeys(KINDS, "keg") if one_kind else KINDS
+    kinds = dict.fromkeys(KINDS, "keg") if of == "one kind" else KINDS
     trace = make_trace(states, kinds=kinds, events=[(at, "hit", *who) for at, *who in told], declare=["hit"])
-    kegs, others = trace.one(id="a").p, trace.all("keg" if one_kind else "boat").p
+    kegs = trace.all("keg").p if of == "two groups" else trace.one(id="a").p
+    others = trace.all("keg" if of == "one kind" else "boat").p
     hits = trace.events("hit")
     touches = collisions.touching(kegs, others, radius=0.5)
     verdict = collisions.reports_every_touch(hits, touches)

@@ -197,7 +197,7 @@ def test_show_says_what_is_in_a_trace(cli: Cli, bay: Callable[..., Path]) -> Non
     said = cli("show", bay()).stdout
     assert "4321 frames, 0 to 4320; 72.000 s of game time, 60 frames a second" in said
     for row in (
-        r"flare +8 +52 +position +m +\(-27\.34, -21\.95, 1\.1\) ",
+        r"flare +8 +52 +position +m +\(-27\.34, -21\.983, 1\.1\) ",
         r"skiff +2 +2 ",
         r"flare\.thrown +52 +80 \(1\.333 s\)",
         r"error +0 +declared, never",

@@ -736,7 +736,7 @@ ROWS: dict[str, Row] = {
         crowd(after(3, lambda t: 4.0, "a"), at("tap", 3), n=lambda t: 3.0),
         None,
         crowd(after(3, lambda t: 4.0), at("tap", 3), n=lambda t: 3.0),
-        ("b", 3, "3.0 to 4.0"),
+        ("b", 3, "3 to 4"),
         None,
         still,
         crowd({("b", 3): {"n": None}}, at("tap", 2, 9), n=lambda t: 3.0),

@@ -152,7 +152,7 @@ def at_indices(signal: S, moments: Moments, indices: Ints) -> S:
         clock_index = np.where(there, np.maximum(clock_index, signal.track.clock_index[safe]), clock_index)
     track = Track(
         signal.track.session, lifetime, clock_index, moments.rows,
-        moments.participants.meant_by(signal.track.kinds), signal.track.unseen,
+        moments.participants.meant_by(signal.track.kinds), signal.track.unseen or moments.unseen,
         signal.track.whose, signal.track.one,
     )  # fmt: skip
     noise = signal.noise_at(np.where(there, indices, 0)) if signal.track.size else None

@@ -18,7 +18,7 @@ from breadcrumb.verdicts.findings import STRETCHES_KEPT, Breach, Margin, Stretch
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.sweeping import Broken, MarginOf, NoiseOf, Runs, Swept, sweep, tallies
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
-from breadcrumb.verdicts.words import difference_visible
+from breadcrumb.verdicts.words import WHY_UNDECIDED, difference_visible
 
 _LONGEST_NAME = 40
 
@@ -136,7 +136,7 @@ class Evaluation:
         if self.unseen:
             return self.unseen
         if self.undecided:
-            return f"{self.undecided} undecided: the trace ends, or has a gap, before they could be judged"
+            return f"{self.undecided} undecided: {WHY_UNDECIDED}"
         return f"{counted(missing, self.of)} without a value" if missing else f"no {self.of} to judge"
 
     def _breach(self, index: int) -> Breach:

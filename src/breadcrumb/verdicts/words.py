@@ -17,6 +17,9 @@ _DIGITS, _MOST_DIGITS = 4, 15
 RECORDED_DIGITS, GIVEN_DIGITS = 5, 6
 """The significant digits of recorded values, and of the parameters of a rule."""
 _DIGITS_OF_DIFFERENCE = 2
+WHY_UNDECIDED = "a value is missing, or the trace ends or has a gap"
+_ROUNDING = 1e-12
+"""Below which a number is what rounding leaves of a difference."""
 _difference: ContextVar[float] = ContextVar("difference", default=math.inf)
 
 
@@ -63,6 +66,11 @@ def number(value: float | None, digits: int = _DIGITS) -> str:
     return f"{value:.{digits}g}"
 
 
+def settled(value: float | None) -> float | None:
+    """Return a number, or 0 for what is left of a difference by rounding alone."""
+    return 0.0 if value is not None and abs(value) < _ROUNDING else value
+
+
 def _magnitude(value: float) -> int:
     """Return the power of ten of a number's first digit."""
     return math.floor(math.log10(abs(value))) if value else 0
@@ -99,7 +107,9 @@ def margin_words(margin: Margin | None) -> str:
     if margin is None:
         return "exact"
     told = margin.share is not None and margin.value >= 0
-    return amount(margin.value, margin.unit) + (f" ({margin.share:.0%} of {number(margin.allowed)})" if told else "")
+    return amount(settled(margin.value), margin.unit) + (
+        f" ({margin.share:.0%} of {number(margin.allowed)})" if told else ""
+    )
 
 
 def breach_words(breach: Breach) -> str:
@@ -117,7 +127,8 @@ def tested_words(verdict: Finding) -> str:
     """Return how much was tested, and what could not be."""
     words = [f"{counted(verdict.tested, verdict.of)} tested"]
     if verdict.undecided:
-        words.append(f"{verdict.undecided} undecided at the end of the trace or at a gap")
+        why = "" if verdict.outcome == "untested" else f" ({WHY_UNDECIDED})"  # of an untested one it is said before
+        words.append(f"{verdict.undecided} undecided{why}")
     if verdict.missing:
         words.append(f"{verdict.missing} without a value")
     if verdict.cut:
@@ -191,7 +202,7 @@ def _column(name: str, unit: str, values: tuple[float | str | None, ...], shown:
     """Return the title and the values of a column, all equally wide."""
     cells = [values[index] for index in shown]
     told = [name + (f" [{unit}]" if unit else "")]
-    told += [cell if isinstance(cell, str) else number(cell, RECORDED_DIGITS) for cell in cells]
+    told += [cell if isinstance(cell, str) else number(settled(cell), RECORDED_DIGITS) for cell in cells]
     width = max(map(len, told))
     return [cell.rjust(width) for cell in told]
 

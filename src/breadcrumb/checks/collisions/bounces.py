@@ -36,7 +36,8 @@ def bounces(
     The velocity before a moment on frame n is that over the last step ending at n - 1, the one after it that over the
     first step starting at n. With a recorded `velocity` its values on frames n - 1 and n are compared. Contacts of one
     object that share these steps are one bounce, and those with one normal count once. Off two walls, as in a corner,
-    it may bounce off one after the other in either order, off both at once, or off one alone if that leaves both.
+    it may bounce off one after the other in either order, off both at once, or off one alone if that leaves both; and
+    off one, the other and the first again, if they were touched so on different frames.
 
     Args:
         objects: objects with a `position`, or a position signal.
@@ -73,8 +74,8 @@ def bounces(
     before = moving.before(first, frames(1))
     after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
     found = np.stack(after.parts, axis=1)
-    walls = walls_of(contacts, bounce.which, normal_key, found.shape[1])
-    expected = nearest_reflection(np.stack(before.parts, axis=1), found, walls, restitution)
+    corner = walls_of(contacts, bounce.which, normal_key, found.shape[1])
+    expected = nearest_reflection(np.stack(before.parts, axis=1), found, corner, restitution)
     noise = np.asarray(before.noise) + np.asarray(after.noise)
     off = np.linalg.norm(found - expected, axis=1)
     # where going on as before would be near enough as well, being near enough tests nothing

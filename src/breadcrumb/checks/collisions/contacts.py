@@ -22,7 +22,7 @@ from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Bools, Floats
+from breadcrumb.model.session import NOBODY, Bools, Floats
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
 from breadcrumb.verdicts.judging import Phrase
@@ -123,8 +123,10 @@ def never_overlaps(
         return untested(position if position.track.unseen else other)
     reach = sum(_radii(radius))
     pairs = near_pairs(position, other, 2 * reach)
-    gap = np.full(position.track.size, reach)
-    np.minimum.at(gap, pairs.mine, pairs.distance - reach)
+    gap, partner = np.full(position.track.size, reach), np.full(position.track.size, NOBODY)
+    nearest_last = np.argsort(-pairs.distance, kind="stable")
+    mine = pairs.mine[nearest_last]
+    gap[mine], partner[mine] = pairs.distance[nearest_last] - reach, pairs.yours[nearest_last]
     gap[~finite(position)] = np.nan
     known = known_to_touch(np.isnan(gap) & position.usable | (gap < -tol), position, other)
     between = Number(position.track, "gap", (gap,), known, position.unit, None, position.owner, position.noise)
@@ -133,7 +135,10 @@ def never_overlaps(
         if np.isnan(seen.parts[0][index]):
             return NO_NUMBER
         deep = amount(-float(seen.parts[0][index]), position.unit)
-        return Phrase(deep, f"at most {amount(tol, position.unit)}", f"overlaps by {deep}")
+        mine = position.track.find(seen.track.lifetime[[index]], seen.track.clock_index[[index]])
+        name = int(other.track.name[partner[mine[0]]])
+        whom = other.title if name == NOBODY else other.track.session.names[name]
+        return Phrase(deep, f"at most {amount(tol, position.unit)}", f"overlaps {whom} by {deep}")
 
     scope = Scope(during, except_during)
     return judge_between(between, 0.0, None, tol=tol, scope=scope, position=position, say=say)

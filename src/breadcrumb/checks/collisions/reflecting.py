@@ -24,7 +24,14 @@ class Walls(NamedTuple):
     """A unit vector each."""
 
 
-def walls_of(contacts: Moments, bounce: Ints, key: str, parts: int) -> Walls:
+class Corner(NamedTuple):
+    """What bounces are off: each wall once, and each as often as it was touched on another frame."""
+
+    walls: Walls
+    touched: Walls
+
+
+def walls_of(contacts: Moments, bounce: Ints, key: str, parts: int) -> Corner:
     """Return the walls that contacts are with, given the bounce of each; contacts with one normal are with one wall.
 
     Raises:
@@ -41,33 +48,51 @@ def walls_of(contacts: Moments, bounce: Ints, key: str, parts: int) -> Walls:
     flat /= np.linalg.norm(flat, axis=1, keepdims=True)
     leading = np.take_along_axis(flat, np.argmax(np.abs(flat), axis=1)[:, None], axis=1)
     alike = np.round(flat * np.sign(leading), _SAME) + 0.0  # of either sense, and without a zero of its own
-    _, first = np.unique(np.hstack((bounce[:, None], alike)), axis=0, return_index=True)
+    each: Floats = np.hstack((bounce[:, None], alike)).astype(np.float64)
+    by_frame: Floats = np.hstack((each, contacts.clock_index[:, None])).astype(np.float64)
+    return Corner(*(_once(rows, contacts, bounce, flat) for rows in (each, by_frame)))
+
+
+def _once(rows: Floats, contacts: Moments, bounce: Ints, normals: Floats) -> Walls:
+    """Return the walls of contacts, of those with equal rows the first one alone."""
+    _, first = np.unique(rows, axis=0, return_index=True)
     kept = first[np.lexsort((first, contacts.clock_index[first], bounce[first]))]
     which = bounce[kept]
     starts = np.flatnonzero(np.hstack((True, which[1:] != which[:-1])))
     nth = np.arange(len(which)) - np.repeat(starts, np.diff(starts, append=len(which)))
-    return Walls(which, nth, flat[kept])
+    return Walls(which, nth, normals[kept])
 
 
-def nearest_reflection(before: Floats, after: Floats, walls: Walls, restitution: float) -> Floats:
+def nearest_reflection(before: Floats, after: Floats, corner: Corner, restitution: float) -> Floats:
     """Return, of the velocities that bounces may end with, those that are nearest to the ones that were found.
 
     Args:
         before: the velocity before each bounce, a row each.
         after: the velocity that was found after it.
-        walls: what they are off.
+        corner: what they are off.
         restitution: the share of the part along the normal that is kept.
     """
+    walls = corner.walls
+    result, in_turn = (_off_each(before, several, restitution) for several in corner)
+    many, touched = (np.bincount(several.bounce, minlength=len(before)) for several in corner)
+    again = (many > 1) & (touched > many)  # off one, another one, and the first one again
+    again &= np.linalg.norm(in_turn - after, axis=1) < np.linalg.norm(result - after, axis=1)
+    result[again] = in_turn[again]
+    two = np.flatnonzero(many == 2)
+    one, other = (walls.normal[np.isin(walls.bounce, two) & (walls.nth == nth)] for nth in (0, 1))
+    for ends in _off_two(before[two], one, other, restitution):
+        nearer = np.linalg.norm(ends - after[two], axis=1) < np.linalg.norm(result[two] - after[two], axis=1)
+        result[two[nearer]] = ends[nearer]
+    return result
+
+
+def _off_each(before: Floats, walls: Walls, restitution: float) -> Floats:
+    """Return velocities after reflection off one wall after the other, as told."""
     result = before.copy()
     for turn in range(int(walls.nth.max(initial=-1)) + 1):  # as many turns as the fullest corner has walls
         now = walls.nth == turn
         at = walls.bounce[now]
         result[at] = _reflected(result[at], walls.normal[now], restitution)
-    two = np.flatnonzero(np.bincount(walls.bounce, minlength=len(before)) == 2)
-    one, other = (walls.normal[np.isin(walls.bounce, two) & (walls.nth == nth)] for nth in (0, 1))
-    for ends in _off_two(before[two], one, other, restitution):
-        nearer = np.linalg.norm(ends - after[two], axis=1) < np.linalg.norm(result[two] - after[two], axis=1)
-        result[two[nearer]] = ends[nearer]
     return result
 
 

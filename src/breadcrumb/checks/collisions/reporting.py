@@ -128,9 +128,12 @@ def _covered(spans: Spans, events: Moments, both: Bools) -> Bools:
     one, two = np.flatnonzero(~both), np.flatnonzero(both)
     lone, paired = events.pick(one), events.pick(two)
     covered[one] = spans.covers(lone.participants, lone.clock_index)
+    kinds = np.append(events.session.lifetimes.kind, NOBODY)  # that of nobody stands last
     for lifetime in (paired.participants.by_lifetime, paired.participants.on_lifetime):
-        whose = Participants.of_lifetimes(events.session, paired.clock_index, lifetime, events.label)
-        covered[two] |= spans.covers(whose, paired.clock_index)
+        theirs = np.flatnonzero(np.isin(kinds[lifetime], kinds[spans.lifetime[spans.lifetime != NOBODY]]))
+        clock_index = paired.clock_index[theirs]
+        whose = Participants.of_lifetimes(events.session, clock_index, lifetime[theirs], events.label)
+        covered[two[theirs]] |= spans.covers(whose, clock_index)
     return covered
 
 

@@ -240,7 +240,7 @@ def oscillates(
         name = f"{what} of {signal.name}"
         fitted = replace(of_lifetime, name=name, parts=(found,), unit=unit, known_noise=rounding, valid=None)
         words = f"its {what} is {amount(due, unit)}{plus_minus(near, unit)}"
-        parts.append(judge_near(fitted, due, tol=near).with_sentence(words))
+        parts.append(_told_of(what, judge_near(fitted, due, tol=near)).with_sentence(words))
     known = seen.take(fit.indices)
     known = replace(known, known_noise=noise)
     lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
@@ -251,6 +251,15 @@ def oscillates(
         said = Phrase("not a number", "a number", f"{signal.name} is not a number")
         parts.append(judge_flag(numbers, said).with_sentence("every value is a number"))
     return all_of(*parts, demand(course, signal, **common))  # in a tie, what is wrong about the wave tells more
+
+
+def _told_of(what: str, verdict: Verdict) -> Verdict:
+    """Return a verdict whose breaches say of what they are: the first one stands above all parts."""
+    first, worst = (
+        None if one is None else replace(one, words=f"its {what} is {one.words}")
+        for one in (verdict.first, verdict.worst)
+    )
+    return replace(verdict, first=first, worst=worst)
 
 
 def _refuse_a_short_period(period: Duration, steps: Floats) -> None:

@@ -1,10 +1,11 @@
 """A check of whom moments affect."""
 
-from typing import Unpack
+from typing import Any, Unpack
 
 import numpy as np
 
 from breadcrumb.algebra.along import last_known
+from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.operations import same_values
@@ -16,6 +17,7 @@ from breadcrumb.model.session import NOBODY, Bools, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.words import number
 
 
 @check("{moments} affects {signal} of its own subject only")
@@ -58,7 +60,7 @@ def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> 
 
     def phrase(index: int) -> Phrase:
         now, then = (one.take(at[index : index + 1]).values[0] for one in (signal, before))
-        return Phrase(f"{then} to {now}", "no change", f"{signal.name} changes too")
+        return Phrase(f"{_said(then)} to {_said(now)}", "no change", f"{signal.name} changes too")
 
     def where(column: Ints, usual: Ints) -> Ints:
         return np.where(breaks, column[at], usual) if track.size else usual
@@ -70,6 +72,14 @@ def affects_only(moments: Moments, signal: Signal, **common: Unpack[Common]) -> 
         plot=PlotSource(signal if not signal.texts else None),
     )  # fmt: skip
     return evaluation.verdict()
+
+
+def _said(value: Any) -> str:
+    if isinstance(value, np.ndarray):
+        return f"({', '.join(map(_said, value))})"
+    return (
+        number(float(value)) if is_number(value) else str(value).lower() if isinstance(value, np.bool_) else str(value)
+    )
 
 
 def _own(track: Track, moments: Moments) -> Bools:
