@@ -136,7 +136,11 @@ def check_flares_stay_in_the_bay(trace):
 
 def check_a_flare_that_flies_goes_only_over_the_border(trace):
     flare, frame = trace.all("flare"), frames(1)
-    unburst = flare.leaves.where(flare.picture.before(flare.leaves, frame) == 0).with_name("going unburst")
+    begun = {*zip(flare.appears.frames, flare.appears.subjects, strict=True)}
+    left = zip(flare.leaves.frames, flare.leaves.subjects, strict=True)
+    # when all are in the air, the oldest makes way for the next throw
+    gone = flare.leaves.where(np.array([one not in begun for one in left], bool))
+    unburst = gone.where(flare.picture.before(gone, frame) == 0).with_name("going unburst")
     assert judge(flare.position.before(unburst, frame).depth_in(BAY) < FLIES_IN_A_FRAME, "it was at the border")
 
 

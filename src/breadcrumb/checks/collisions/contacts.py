@@ -116,7 +116,7 @@ def never_overlaps(
         >>> states = [{"a": {"position": (0.0, 0.0)}, "b": {"position": (1.0, 0.0)}}]
         >>> kegs = make_trace(states, kinds={"a": "barrel", "b": "barrel"}).all("barrel")
         >>> never_overlaps(kegs, kegs, radius=(0.6, 0.6)).first.words
-        'overlaps by 0.2'
+        'overlaps b by 0.2'
     """
     position, other = position_of(objects), position_of(others)
     if position.track.unseen or other.track.unseen:
