@@ -72,6 +72,12 @@ def _missing(lines: list[Line], place: int) -> list[Line]:
     return _told_as(lines, place, lambda value: None)
 
 
+def _paused_and_missing(lines: list[Line], place: int) -> list[Line]:
+    """Pause for two frames, and record no value on the first one behind them."""
+    paused = _paused(lines, place)
+    return _missing(paused, place) if "frame" in paused[place] and place + 1 < len(paused) else paused
+
+
 def _no_number(value: Any) -> Any:
     if isinstance(value, list):
         return list(map(_no_number, value))
@@ -95,7 +101,10 @@ def _is_there(lines: list[Line], place: int, who: str) -> bool:
     return there
 
 
-HIDDEN: dict[str, Hide] = {"begun late": _late, "cut": _cut, "paused": _paused, "without values": _missing}
+HIDDEN: dict[str, Hide] = {
+    "begun late": _late, "cut": _cut, "paused": _paused, "without values": _missing,
+    "paused, then without values": _paused_and_missing,
+}  # fmt: skip
 OTHERWISE: dict[str, Hide] = {"not numbers": _not_numbers, "told twice": _twice}
 
 

@@ -56,15 +56,17 @@ def last_known(signal: Signal) -> Signal:
 
 
 def without_gap_changes(signal: Signal, tol: float = 0.0) -> Signal:
-    """Return a value that is missing on the first sample behind a gap, if it is another one than before the gap.
+    """Return a value that is missing on the first one known behind a gap, if it is another one than before the gap.
 
     Where moments may change it, one of them may have come unseen. What is no farther off than a tolerance is no other.
     """
     track = signal.track
     if not len(track.session.gaps):
         return signal
-    before = last_known(signal)
-    changed = ~track.first_of_lifetime & track.no_step & ~same_values(signal, before)
+    indices = last_known_indices(signal)
+    before = at_samples(signal, indices, f"{signal.name} before")
+    torn = track.session.is_torn(track.clock_index[indices], track.clock_index)
+    changed = (indices != NOBODY) & torn & ~same_values(signal, before)
     if tol and signal.parts[0].dtype.kind == "f":
         apart = np.sqrt(sum((now - then) ** 2 for now, then in zip(signal.parts, before.parts, strict=True)))
         changed &= ~(apart <= tol)

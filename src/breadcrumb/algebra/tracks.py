@@ -117,6 +117,14 @@ class Track:
         return np.asarray(self.first_of_lifetime | behind)
 
     @cached_property
+    def unbroken(self) -> bool:
+        """Whether each lifetime has a sample on every frame from its first to its last, without a gap."""
+        if len(self.session.gaps):
+            return False
+        ends = np.append(self.starts, self.size)[1:] - 1
+        return bool((self.clock_index[ends] - self.clock_index[self.starts] == ends - self.starts).all())
+
+    @cached_property
     def key(self) -> Ints:
         """Lifetime and clock index in one rising number."""
         return self.keys(self.lifetime, self.clock_index)

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.along import last_known, told_at, without_gap_changes
+from breadcrumb.algebra.along import last_known, last_known_indices, told_at, without_gap_changes
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.meeting import at_indices, indices_at
@@ -18,26 +18,31 @@ from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.verdict import Verdict
 
 
-class Steps(NamedTuple):
-    """How a value changes from sample to sample."""
+@dataclass(frozen=True)
+class Steps:
+    """How a value changes from sample to sample; one of no more than rounding and a tolerance is none."""
 
-    before: Signal
-    """The last known value before each sample."""
-    changed: Bools
-    """Which samples have another value."""
-    known: Bools
-    """Of which samples that is known."""
+    signal: Signal
+    tol: float = 0.0
 
-    @classmethod
-    def of(cls, signal: Signal, tol: float = 0.0) -> "Steps":
-        """Return the steps of a value; one of no more than rounding and a tolerance is none."""
-        before, gone_on = last_known(signal), signal.track.first_of_lifetime | ~signal.track.no_step
-        before = replace(before, valid=before.usable & gone_on)  # over a gap, nothing says what changed it
-        known = before.usable & signal.usable
-        if signal.parts[0].dtype.kind != "f":
-            return cls(before, known & (before.parts[0] != signal.parts[0]), known)
-        change = signal - before
-        return cls(before, known & ~(np.abs(change.parts[0]) <= np.asarray(change.noise) + tol), known)
+    def before(self, indices: Ints) -> Ints:
+        """Return the sample of the last known value before each of these; NOBODY over a gap, which hides why."""
+        track = self.signal.track
+        if self.signal.valid is None:
+            return np.where((indices == NOBODY) | track.no_step[indices], NOBODY, indices - 1)
+        before = last_known_indices(self.signal)[indices]
+        torn = track.session.is_torn(track.clock_index[before], track.clock_index[indices])
+        return np.where((indices == NOBODY) | torn, NOBODY, before)
+
+    def told(self, indices: Ints) -> tuple[Bools, Bools]:
+        """Return whether each of these samples has another value than the one before, and whether that is known."""
+        before = self.before(indices)
+        now, then = self.signal.take(indices), self.signal.take(np.maximum(before, 0))
+        known = now.usable & (before != NOBODY)
+        if self.signal.parts[0].dtype.kind != "f":
+            return known & (now.parts[0] != then.parts[0]), known
+        change = now - replace(then, track=now.track)
+        return known & ~(np.abs(change.parts[0]) <= np.asarray(change.noise) + self.tol), known
 
 
 class Dealt(NamedTuple):
@@ -121,8 +126,8 @@ class Causes:
         begins[1:] = (np.diff(index) > 1) | track.first_of_lifetime[index[1:]]
         places = np.arange(len(index))
         begin = np.maximum.accumulate(np.where(begins, places, 0)) if len(index) else places
-        known = steps.known[index]
-        still = np.where(due & known & ~steps.changed[index], places, NOBODY)
+        changed, known = steps.told(index)
+        still = np.where(due & known & ~changed, places, NOBODY)
         late = np.maximum.accumulate(still) >= begin if len(index) else begins
         following = np.minimum(index + 1, max(track.size - 1, 0))
         there = (index + 1 < track.size) & ~track.first_of_lifetime[following]

@@ -88,6 +88,12 @@ def last_known(scene: Scene, life: Life, row: int, name: str) -> Any:
     return next((one for one in reversed(known) if one is not None), None)
 
 
+def over_gap(scene: Scene, life: Life, row: int, name: str) -> bool:
+    """Tell whether there is a gap between the last value before a row and the row."""
+    known = [before for before in range(life.first, row) if value(scene, life, before, name) is not None]
+    return bool(known) and any(known[-1] < gap <= row for gap in gaps(scene))
+
+
 def unchanged(scene: Scene, name: str, tol: float, scope: dict[str, Any], excused: bool) -> Answer:
     """Compare every sample with the last one that is known."""
     tally = Tally()
@@ -99,7 +105,7 @@ def unchanged(scene: Scene, name: str, tol: float, scope: dict[str, Any], excuse
             continue
         before = last_known(scene, life, row, name)
         right = None if found is None or before is None else close(found, before, tol)
-        if excused and not right and row in gaps(scene):
+        if excused and not right and over_gap(scene, life, row, name):
             right = None  # a moment that excuses it may have come in the gap
         tally.judge(right, row, life.id)
     return tally.answer
@@ -243,7 +249,7 @@ def _at_moments(scene: Scene, name: str, only: bool, tol: float, goal: Callable[
         for row in sorted(at):
             late = late and row - 1 in at
             before, now = last_known(scene, life, row, name), value(scene, life, row, name)
-            if before is None or now is None or row in gaps(scene):
+            if before is None or now is None or over_gap(scene, life, row, name):
                 exempt.add(row + 1)
             else:
                 due = goal(before, at[row])
@@ -251,13 +257,13 @@ def _at_moments(scene: Scene, name: str, only: bool, tol: float, goal: Callable[
             acts = row + 1 if late else row
             before, now = last_known(scene, life, acts, name), value(scene, life, acts, name)
             exempt.add(acts)
-            unknown = before is None or now is None or acts in gaps(scene)
+            unknown = before is None or now is None or over_gap(scene, life, acts, name)
             each.judge(None if unknown else close(now, goal(before, at[row]), tol), row, life.id)
         for row in range(life.first + 1, life.last + 1):
             if only and row not in exempt:
                 before, now = last_known(scene, life, row, name), value(scene, life, row, name)
                 right = None if before is None or now is None else close(now, before, tol)
-                tally.judge(right or (None if row in gaps(scene) else right), row, life.id)
+                tally.judge(right or (None if over_gap(scene, life, row, name) else right), row, life.id)
     return exclusively(each.answer, tally.answer) if only else each.answer
 
 
@@ -284,5 +290,5 @@ def drains(scene: Scene, amount: float, every: Duration, low: float, only: bool,
                 continue
             before, now = last_known(scene, life, row, "n"), value(scene, life, row, "n")
             right = None if before is None or now is None else close(now, before, tol)
-            tally.judge(right or (None if row in gaps(scene) else right), row, life.id)
+            tally.judge(right or (None if over_gap(scene, life, row, "n") else right), row, life.id)
     return exclusively(each.answer, tally.answer) if only else each.answer

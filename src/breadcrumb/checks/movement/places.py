@@ -238,6 +238,8 @@ def _steps_and_limits(position: Any, at_most: float, exempt: Bools | None) -> tu
     known to be right, since it may have jumped there and back; nor is anything where it was free to in between.
     """
     step, track = position.step_length(), position.track
+    if position.valid is None and track.unbroken:
+        return step, np.broadcast_to(np.float64(at_most), track.size)
     clock_index, length = track.clock_index, step.parts[0]
     unknown = position.usable & ~track.first_of_lifetime & ~step.usable
     far = np.flatnonzero(step.usable & (length > at_most))

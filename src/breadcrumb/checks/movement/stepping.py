@@ -50,11 +50,11 @@ def steps_by(
         'held'
     """
     causes = Causes.of(signal, at)
-    total, steps = causes.total(amount), Steps.of(signal, tol)
-    on_time = causes.picked(steps.before, causes.index)
+    total, steps = causes.total(amount), Steps(signal, tol)
+    on_time = causes.picked(signal, steps.before(causes.index))
     asked = _limited(on_time + total, limits).parts[0] - on_time.parts[0]
     dealt = causes.dealt(steps, np.abs(asked) > tol)
-    due = _limited(causes.picked(steps.before, dealt.sample) + total, limits)
+    due = _limited(causes.picked(signal, steps.before(dealt.sample)) + total, limits)
     each = judge_near(causes.picked(signal, dealt.sample), due, tol=tol, undecided=causes.lost).with_sentence(
         "each step"
     )

@@ -153,9 +153,9 @@ def changes_by(
         'held'
     """
     causes = Causes.of(signal, at)
-    due, steps = causes.total(amount), Steps.of(signal, tol)
+    due, steps = causes.total(amount), Steps(signal, tol)
     dealt = causes.dealt(steps, np.abs(due.parts[0] if isinstance(due, Signal) else due) > tol)
-    change = causes.picked(signal, dealt.sample) - causes.picked(steps.before, dealt.sample)
+    change = causes.picked(signal, dealt.sample) - causes.picked(signal, steps.before(dealt.sample))
     each = judge_near(replace(change, name=f"change of {signal.name}"), due, tol=tol, undecided=causes.lost)
     each = each.with_sentence("each change")
     return exclusively(each, no_other_change(signal, dealt.exempt, tol), "no other change") if only else each
@@ -183,9 +183,9 @@ def toggles(signal: Flag, *, at: Moments, only: bool = True, **common: Unpack[Co
         'broken'
     """
     causes = Causes.of(signal, at)
-    steps, odd = Steps.of(signal), causes.count % 2 == 1
+    steps, odd = Steps(signal), causes.count % 2 == 1
     dealt = causes.dealt(steps, odd)
-    turned = causes.picked(signal, dealt.sample) != causes.picked(steps.before, dealt.sample)
+    turned = causes.picked(signal, dealt.sample) != causes.picked(signal, steps.before(dealt.sample))
     right = derived(turned, parts=(turned.parts[0] == odd,))
     each = judge_flag(right, lambda index: _TOGGLING[bool(odd[index])], undecided=causes.lost)
     each = each.with_sentence("each toggling")
