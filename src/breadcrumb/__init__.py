@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from breadcrumb.checks.conditions import judge
     from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
     from breadcrumb.record.recorder import Recorder
+    from breadcrumb.record.shapes import Shape
     from breadcrumb.report.drawing import draw_against, draw_intervals, draw_over_time, draw_paths
     from breadcrumb.run.restarts import Restarts
     from breadcrumb.trace.objects import Objects
@@ -43,6 +44,7 @@ __all__ = [
     "Recorder",
     "Reference",
     "Restarts",
+    "Shape",
     "Signal",
     "Spans",
     "Text",
@@ -77,6 +79,7 @@ _PLACES = {
     "algebra.sorts": ("Angle", "Flag", "Number", "Quaternion", "Reference", "Text", "Vector"),
     "algebra.spans": ("Spans",),
     "record.recorder": ("Recorder",),
+    "record.shapes": ("Shape",),
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),
     "run.restarts": ("Restarts",),
     "trace.objects": ("Objects",),

@@ -28,7 +28,7 @@ EVERY = bool(os.environ.get("BREADCRUMB_EVERY_FAULT"))
 PLAYED = list(FAULTS)[:: 1 if EVERY else 60]
 SWITCHED = [f"{switch}:{name}" for switch in ("asleep", "twice") for name in ROUTINES][:: 1 if EVERY else 20]
 
-SHOWS_LATER = {"hatch-deaf": 2, "blanket-sound-stays": 2, "muster-six-berths": 150 * 60}
+SHOWS_LATER = {"hatch-deaf": 2, "blanket-sound-stays": 2, "muster-six-berths": 220 * 60}
 """How many frames behind its departure a fault may be caught: the time within which what is missing may still come."""
 
 TOLD_OF = {"bridge-no-wait": {"bell"}}

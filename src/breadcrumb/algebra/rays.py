@@ -6,18 +6,21 @@ from typing import TypeAlias
 
 import numpy as np
 
+from breadcrumb.algebra.bodies import Bodies
+from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, Region, TurnedBox
 from breadcrumb.algebra.samples import derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
+from breadcrumb.geometry.rays import hits_of
 from breadcrumb.model.session import Floats
 
-Shape: TypeAlias = Region | tuple[Signal, float]
-"""A region that stands still, or the position of one object and its radius."""
+Target: TypeAlias = Region | Bodies | tuple[Signal, float]
+"""A region that stands still, bodies, or the position of one object and its radius."""
 
 
-def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, at_most: float = np.inf) -> Signal:
+def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at_most: float = np.inf) -> Signal:
     """Return how far along its direction a ray first meets one of the shapes; missing where it meets none.
 
     A ray that begins inside a shape meets it at a distance of 0.
@@ -25,7 +28,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, at_
     Args:
         origin: where each ray begins, a position of two or three parts.
         direction: where it points, a vector of any length, of the same objects.
-        shapes: regions, or positions of one object each with a radius.
+        shapes: regions, bodies, or positions of one object each with a radius.
         at_most: how far it goes at the most.
 
     Returns:
@@ -33,13 +36,6 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, at_
 
     Raises:
         Misuse: a shape has another number of dimensions than the origin, or is none.
-
-    Example:
-        >>> from breadcrumb.testing import small_trace
-        >>> boat = small_trace().one("skiff")
-        >>> bow = boat.position.plan
-        >>> first_hit(bow, bow * 0.0 + (1.0, 0.0), [Circle((5, 0), 1.0)]).values.tolist()
-        [4.0, 3.0, 2.0, 1.0]
     """
     if origin.track.unseen:
         return origin
@@ -48,8 +44,8 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Shape], *, at_
     known = origin.usable & direction.usable & (length > 0)
     way = [part / np.where(length > 0, length, 1.0) for part in direction.parts]
     nearest = np.full(len(origin), np.inf)
-    for shape in shapes:
-        nearest = np.minimum(nearest, _hit(origin, way, shape))
+    for target in shapes:
+        nearest = np.minimum(nearest, _hit(origin, way, target))
     valid = known & np.isfinite(nearest) & (nearest <= at_most + np.max(origin.noise, initial=0.0))
     distance = np.where(valid, nearest, 0.0)
     hit: Signal = derived(
@@ -67,7 +63,9 @@ def ray_end(origin: Signal, direction: Signal, distance: Signal, otherwise: floa
     return end
 
 
-def _hit(origin: Signal, way: Sequence[Floats], shape: Shape) -> Floats:
+def _hit(origin: Signal, way: Sequence[Floats], shape: Target) -> Floats:
+    if isinstance(shape, Bodies):
+        return _hit_bodies(origin, way, shape)
     if isinstance(shape, tuple):
         centre, radius = shape
         here, there = meet_tracks(origin, centre)
@@ -89,6 +87,26 @@ def _hit(origin: Signal, way: Sequence[Floats], shape: Shape) -> Floats:
         ]
         return np.minimum(np.minimum(*ends), _polygon(origin.parts, way, _between_ends(shape)))
     raise Misuse(f"first_hit: expected a region in plan, a Box, a Circle, or a position and a radius, found {shape!r}")
+
+
+def _hit_bodies(origin: Signal, way: Sequence[Floats], bodies: Bodies) -> Floats:
+    """Return where rays first meet any of the bodies that are there on their frames, but for the one they begin at."""
+    seen = bodies.in_plan if len(origin.parts) == 2 else bodies
+    nearest, track = np.full(len(origin), np.inf), seen.place.track
+    if track.unseen or not track.size:
+        return nearest
+    if seen.dimensions != len(origin.parts):
+        raise Misuse(f"first_hit: {bodies.shape} has {seen.dimensions} dimensions and {origin.name} has another number")
+    rising, order = track.by_clock_index
+    begin, end = (np.searchsorted(rising, origin.track.clock_index, side) for side in ("left", "right"))
+    ray, at = runs(begin, end - begin)
+    body = order[at]
+    other = (track.lifetime[body] != origin.track.lifetime[ray]) & seen.place.usable[body]
+    ray, body = ray[other], body[other]
+    start, along = (np.stack([part[ray] for part in parts]) for parts in (origin.parts, way))
+    hits = [hits_of(start, along, piece) for piece in seen.at(body)]
+    np.minimum.at(nearest, ray, np.minimum.reduce(hits))
+    return nearest
 
 
 def _between_ends(capsule: Capsule) -> Polygon:

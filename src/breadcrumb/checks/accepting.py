@@ -135,7 +135,8 @@ def _is(value: Any, kind: Any) -> bool:
     if origin is None:
         return isinstance(value, kind)
     if origin is tuple:
-        return isinstance(value, tuple) and len(value) == len(get_args(kind)) and all(map(_is, value, get_args(kind)))
+        parts = get_args(kind)
+        return isinstance(value, tuple) and len(value) == len(parts) and all(map(_is_one_of, value, parts))
     if origin is np.ndarray:
         return isinstance(value, np.ndarray)
     if not isinstance(value, origin) or isinstance(value, str):
@@ -145,6 +146,10 @@ def _is(value: Any, kind: Any) -> bool:
     if isinstance(value, Segments):
         return _holds((value.signal,), get_args(kind))
     return issubclass(origin, Mapping) or not issubclass(origin, Collection) or _holds(value, get_args(kind))
+
+
+def _is_one_of(value: Any, kind: Any) -> bool:
+    return any(_is(value, one) for one in _alternatives(kind))
 
 
 def _holds(values: Any, wanted: tuple[Any, ...]) -> bool:
@@ -159,7 +164,8 @@ def _words_of(kind: Any) -> str:
     if origin is tuple and set(inner) == {Duration}:
         return "a pair of durations"
     if origin is tuple:
-        return f"a pair of {_words_of(inner[0]).removeprefix('a ')}s" if len(set(inner)) == 1 else "a pair"
+        first = _words_of(_alternatives(inner[0])[0]).removeprefix("a ")
+        return f"a pair of {first}s" if len(set(inner)) == 1 else "a pair"
     if origin is np.ndarray:
         return "an array"
     if origin is not None and issubclass(origin, Mapping):

@@ -12,7 +12,7 @@ from breadcrumb.algebra.matching import noting_matches
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.units import per_second
 from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types
-from breadcrumb.checks.describing import as_data, in_words, subject_of
+from breadcrumb.checks.describing import as_data, body_words, in_words, subject_of
 from breadcrumb.checks.episodes import in_each_episode
 from breadcrumb.checks.templates import Template
 from breadcrumb.errors import Misuse, near_names
@@ -184,6 +184,8 @@ class Declaration:
 
         def say(name: str, how: str) -> str:
             value = arguments[name]
+            if how == "bodies":
+                return body_words(arguments, value, lambda: self.unit(arguments))
             if not how and judged and isinstance(value, Signal) and value.owner and value.owner != judged:
                 return value.title  # what is of others is told with its owner
             return in_words(value, how, lambda: self.unit(arguments))

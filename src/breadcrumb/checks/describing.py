@@ -9,9 +9,11 @@ import numpy as np
 from breadcrumb.algebra.arithmetic import called
 from breadcrumb.algebra.durations import Duration, is_number, window
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.trace.bodies import shape_of
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.rules import Plain, Subject
@@ -144,10 +146,39 @@ def _signed_words(value: Any, unit: Callable[[], str]) -> str:
     return f"{float(value):+g} {unit()}".rstrip() if is_number(value) else in_words(value, "", unit)
 
 
-def _radii_words(value: Any, unit: Callable[[], str]) -> str:
-    if not isinstance(value, tuple):
-        return f"a radius of {amount(float(value), unit(), GIVEN_DIGITS)}"
-    return f"radii of {' and '.join(amount(float(one), unit(), GIVEN_DIGITS) for one in value)}"
+def body_words(arguments: Mapping[str, Any], value: Any, unit: Callable[[], str]) -> str:
+    """Return which bodies a check is about, as the end of a sentence; nothing if it is about points.
+
+    Args:
+        arguments: all arguments of the check.
+        value: the radius that it was given, if it was; or moments, which are about no bodies.
+        unit: gives the unit of lengths.
+    """
+    if isinstance(value, Moments):
+        return ""
+    given = value if isinstance(value, tuple) else (value if is_number(value) else None, None)
+    if all(map(is_number, given)):
+        return f" with radii of {' and '.join(amount(float(one), unit(), GIVEN_DIGITS) for one in given)}"
+    things = [one for name, one in arguments.items() if isinstance(one, Objects | Signal) and name != "origin"]
+    shapes = [shape_of(one) for one in (*things, None, None)[:2]]
+    bodies = [
+        f"a radius of {amount(float(radius), unit(), GIVEN_DIGITS)}" if radius is not None else shape and str(shape)
+        for radius, shape in zip(given, shapes, strict=True)
+    ]
+    if not any(bodies):
+        return ""
+    mine, yours = (one or "a point" for one in bodies)
+    return f" with {mine}" + (f" against {yours}" if bodies[1] else "")
+
+
+def _barrier_words(value: Any) -> str:
+    if isinstance(value, Objects):
+        return value.called
+    if isinstance(value, Signal):
+        return str(value.owner or value.name)
+    if isinstance(value, Region):
+        return str(value)
+    return f"the barrier from {_point_words(value[0])} to {_point_words(value[-1])}"
 
 
 def _pair_words(value: Mapping[str, Any], _: Callable[[], str]) -> str:
@@ -172,8 +203,7 @@ _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "times": lambda value, unit: times_words(int(value)),
     "several": lambda value, unit: ", ".join(in_words(one, "", unit) for one in value),
     "percent": lambda value, unit: f"{100 * float(value):.4g} %",
-    "radii": _radii_words,
-    "ends": lambda value, unit: f"{_point_words(value[0])} to {_point_words(value[-1])}",
+    "barrier": lambda value, unit: _barrier_words(value),
     "share": lambda value, unit: f"{float(value):.4g}",
     "window": _window_words,
     "plain": lambda value, unit: str(value),

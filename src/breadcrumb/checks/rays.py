@@ -1,18 +1,21 @@
 """Checks of rays: where a beam ends, and what is picked; and `first_hit`, which says where a ray meets shapes."""
 
 from collections.abc import Sequence
-from typing import Unpack
+from typing import TypeAlias, Unpack
 
 import numpy as np
 
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.pairs import near_pairs
-from breadcrumb.algebra.rays import Shape, first_hit, ray_end
+from breadcrumb.algebra.near_bodies import near_bodies
+from breadcrumb.algebra.rays import first_hit as hit_of
+from breadcrumb.algebra.rays import ray_end
+from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
-from breadcrumb.algebra.sorts import Vector
+from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_objects
-from breadcrumb.model.session import NOBODY, Bools
+from breadcrumb.model.session import NOBODY
+from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -23,10 +26,44 @@ from breadcrumb.verdicts.words import amount
 __all__ = ["ends_where_it_hits", "first_hit", "picks_nearest"]
 
 
+Target: TypeAlias = Region | Objects | tuple[Signal, float]
+"""What a ray may meet: a region that stands still, objects with their shape, or one object's position and a radius."""
+
+
+def first_hit(origin: Vector, direction: Vector, shapes: Sequence[Target], *, at_most: float = np.inf) -> Number:
+    """Return how far along its direction a ray first meets one of its targets; missing where it meets none.
+
+    A ray that begins inside a target meets it at a distance of 0; the object that it is of is none.
+
+    Args:
+        origin: where each ray begins, a position of two or three parts.
+        direction: where it points, a vector of any length, of the same objects.
+        shapes: regions, objects with their own shapes, or positions of one object each with a radius.
+        at_most: how far it goes at the most.
+
+    Returns:
+        A signal of distances on the track of the origin, in its unit.
+
+    Raises:
+        Misuse: a target has another number of dimensions than the origin, or is none.
+
+    Example:
+        >>> from breadcrumb.algebra.regions import Circle
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> bow = boat.position.plan
+        >>> first_hit(bow, bow * 0.0 + (1.0, 0.0), [Circle((5, 0), 1.0)]).values.tolist()
+        [4.0, 3.0, 2.0, 1.0]
+    """
+    bodies = [body_of(one) if isinstance(one, Objects) else one for one in shapes]
+    hit: Number = hit_of(origin, direction, bodies, at_most=at_most)  # type: ignore[assignment]
+    return hit
+
+
 @check("{signal:title} is where its ray first meets a shape, or after {otherwise}")
 def ends_where_it_hits(
     signal: Vector,
-    shapes: Sequence[Shape],
+    shapes: Sequence[Target],
     *,
     origin: Vector,
     direction: Vector,
@@ -67,17 +104,26 @@ def ends_where_it_hits(
     return judge_near(signal, due, tol=tol, scope=scope)
 
 
-@check("{moments} picks the nearest {objects:kind} within {at_most}", unit=of_objects)
+@check("{moments} picks the nearest {objects:kind} within {at_most}{radius:bodies}", unit=of_objects)
 def picks_nearest(
-    moments: Moments, objects: Objects, *, origin: Objects, at_most: float, **common: Unpack[Common]
+    moments: Moments,
+    objects: Objects,
+    *,
+    origin: Objects,
+    at_most: float,
+    radius: float | None = None,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that what is picked is the nearest object in range, and never the one who picks.
+
+    The distance is that from the position of who picks to the surface of an object that has a shape.
 
     Args:
         moments: the picks: `by` is who picks, `on` what is picked, or nobody.
         objects: what may be picked, with a `position`.
         origin: who picks, with a `position`.
         at_most: the range.
+        radius: the objects' radius, in place of the shapes that they have; 0 for the distance to their positions.
 
     Returns:
         A verdict on every pick. Untested if there is none; undecided where the one who picks, or the place of one that
@@ -93,13 +139,16 @@ def picks_nearest(
         ... ).first.allowed
         'a, at 1'
     """
-    position, others = origin.signal("position"), objects.signal("position")
+    picker, bodies = body_of(origin, 0.0), body_of(objects, radius)
+    if picker.dimensions != bodies.dimensions and not (picker.place.track.unseen or bodies.place.track.unseen):
+        picker, bodies = picker.in_plan, bodies.in_plan
+    position, others = picker.place, bodies.place
     session = moments.session
     picks = moments.with_subject("by")
     here = position.track.find(picks.lifetime, picks.clock_index)
     unknown = others.track.clock_index[~others.usable]
     kept = np.flatnonzero((here != NOBODY) & ~np.isin(moments.clock_index, unknown))
-    pairs = near_pairs(position, others, at_most)
+    pairs = near_bodies(picker, bodies, at_most)
     order = np.lexsort((pairs.distance, pairs.mine))
     mine, yours, distance = pairs.mine[order], pairs.yours[order], pairs.distance[order]
     begin = np.searchsorted(mine, here[kept])
@@ -110,8 +159,8 @@ def picks_nearest(
     nearest, second = np.where(begin < end, begin, nothing), np.where(begin + 1 < end, begin + 1, nothing)
     right = names[nearest] == moments.on[kept]
     margin = np.where(right, far[second] - far[nearest], -np.maximum(far[second] - far[nearest], 1e-9))
-    nowhere = np.isin(moments.clock_index[kept], others.track.clock_index[_not_finite(others)])
-    nowhere |= _not_finite(position)[here[kept]] if len(position) else False
+    nowhere = np.isin(moments.clock_index[kept], others.track.clock_index[others.usable & ~bodies.finite])
+    nowhere |= ~picker.finite[here[kept]] if len(position) else False
     margin[nowhere] = np.nan  # nearest to what is nowhere tells nothing
 
     def phrase(index: int) -> Phrase:
@@ -132,9 +181,3 @@ def picks_nearest(
         undecided=moments.count - len(kept), unseen=moments.unseen, plot=PlotSource(position=position),
     )  # fmt: skip
     return evaluation.verdict()
-
-
-def _not_finite(position: Signal) -> Bools:
-    """Return on which samples a position was recorded that is no number."""
-    finite = np.logical_and.reduce([np.isfinite(part) for part in position.parts])
-    return np.asarray(position.usable & ~finite)

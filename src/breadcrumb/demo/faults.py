@@ -252,7 +252,7 @@ _ELSEWHERE = dict.fromkeys(
     ("barrel-per-frame", "bridge-counts-frames", "buoy-spins-per-frame", "moths-count-frames"), "30"
 )
 """The frame rate of faults that do not show at 60."""
-_LONG = {"muster-six-berths": 150}
+_LONG = {"muster-six-berths": 220}
 """The length of sessions of faults that show over time alone."""
 
 FAULTS: dict[str, Fault] = {

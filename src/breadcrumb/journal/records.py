@@ -83,6 +83,13 @@ class RestartsRecord(NamedTuple):
     events: list[Any]
 
 
+class ShapeRecord(NamedTuple):
+    """What body the objects of a kind have."""
+
+    kind: str
+    shape: dict[str, Any]
+
+
 class ClockRecord(NamedTuple):
     """What the game said of its own clock on this frame."""
 
@@ -117,6 +124,7 @@ Record: TypeAlias = (
     | ParameterRecord
     | DeclareRecord
     | RestartsRecord
+    | ShapeRecord
     | ClockRecord
     | FactRecord
 )
@@ -132,6 +140,7 @@ NAMES: dict[type, str] = {
     ParameterRecord: "parameter",
     DeclareRecord: "declare",
     RestartsRecord: "restarts",
+    ShapeRecord: "shape",
     ClockRecord: "clock",
     FactRecord: "fact",
 }
@@ -148,6 +157,7 @@ _FIELDS: dict[str, tuple[Any, ...]] = {
     "parameter": (str, (*_NUMBER, str, bool, list, dict, _NONE), str),
     "declare": (list, list),
     "restarts": (list,),
+    "shape": (str, dict),
     "clock": ((*_NUMBER, _NONE), (*_NUMBER, _NONE), (*_NUMBER, _NONE), (bool, *_NUMBER, _NONE)),
     "fact": (str, str, str, str, int),
 }

@@ -294,6 +294,11 @@ class Session:
         """The unit, the zero direction and the sense of angles."""
         return self._told("angles")
 
+    @property
+    def shapes(self) -> Mapping[str, Any]:
+        """What body the objects of each kind have, as plain data."""
+        return self._told("shapes")
+
     def _told(self, convention: str) -> Mapping[str, str]:
         """Return a convention of the world; a trace that was made by hand may hold anything there."""
         told = self.about.get(convention)

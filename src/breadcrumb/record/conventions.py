@@ -5,6 +5,7 @@ from typing import Any
 
 from breadcrumb.errors import Misuse
 from breadcrumb.record.plain import plain_data, plain_text, words_of
+from breadcrumb.record.shapes import Shape
 
 SPACES = ("world", "parent", "screen")
 """What the values of a property may be relative to: the world, the object's own parent, or the screen."""
@@ -18,6 +19,8 @@ def wrong_convention(about: Mapping[str, Any]) -> str:
         >>> wrong_convention({"units": {"position": "m"}, "spaces": {"grip": "hand"}})
         "expected world, parent, screen at spaces.grip, found 'hand'"
     """
+    if problem := _wrong_shape(about.get("shapes")):
+        return problem
     for field in CONVENTIONS:
         told = about.get(field)
         if told is None:
@@ -32,6 +35,26 @@ def wrong_convention(about: Mapping[str, Any]) -> str:
     return ""
 
 
+def _plain_shapes(shapes: Any) -> dict[str, Any]:
+    """Return shapes that are told with the session as plain data."""
+    if not isinstance(shapes, Mapping):
+        return {}
+    return {"shapes": {kind: one.as_data() if isinstance(one, Shape) else one for kind, one in shapes.items()}}
+
+
+def _wrong_shape(shapes: Any) -> str:
+    if shapes is None:
+        return ""
+    if not isinstance(shapes, Mapping):
+        return f"expected a shape by kind at shapes, found {shapes!r}"
+    for kind, told in shapes.items():
+        try:
+            Shape.of(told)
+        except Misuse as error:
+            return f"{error}, at shapes.{kind}"
+    return ""
+
+
 def plain_about(about: Mapping[str, Any]) -> dict[str, Any]:
     """Return what is known of the session as plain data.
 
@@ -39,7 +62,7 @@ def plain_about(about: Mapping[str, Any]) -> dict[str, Any]:
         Misuse: it cannot be made plain, or a convention is not what it can be.
     """
     try:
-        plain: dict[str, Any] = plain_data(about)
+        plain: dict[str, Any] = plain_data({**about, **_plain_shapes(about.get("shapes"))})
     except Exception as error:  # what a game hands over may raise anything when it is looked at
         raise Misuse(f"Recorder: what is told of the session cannot be written: {words_of(error)}") from None
     if problem := wrong_convention(plain):

@@ -5,7 +5,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
-from types import FrameType, TracebackType
+from types import TracebackType
 from typing import Any, Self
 
 from breadcrumb.errors import BreadcrumbError
@@ -18,7 +18,8 @@ from breadcrumb.record.groups import Group, GroupSpec, Sampling, Watched
 from breadcrumb.record.making import begin
 from breadcrumb.record.plain import plain_data, plain_text, words_of
 from breadcrumb.record.readers import Reader, Readers, all_properties, check_names
-from breadcrumb.record.state import RecorderState
+from breadcrumb.record.shapes import Shape
+from breadcrumb.record.state import RecorderState, is_under_way
 
 
 class Recorder:
@@ -87,6 +88,7 @@ class Recorder:
         parent: Reader | None = None,
         every: int = 1,
         only_while: Callable[[], object] | None = None,
+        shape: Shape | None = None,
         properties: Mapping[str, Readers] | None = None,
         **named: Readers,
     ) -> None:
@@ -99,12 +101,13 @@ class Recorder:
             parent: a reader of the object that it belongs to, or of that one's id; it may change.
             every: n to read it on every n-th frame only.
             only_while: read it only on frames on which this function returns true.
+            shape: what body the objects of this kind have, for checks of what they touch.
             properties: a reader for each, by any name: an attribute name (dotted allowed), a tuple of them for a
                 vector, or a function of the object.
             named: the same, for properties whose names can stand before an equals sign.
         """
         kind, readers = kind_of(kind), all_properties(properties, named, parent)
-        key = (kind, parent, every, only_while, tuple(readers.items()))
+        key = (kind, parent, every, only_while, shape, tuple(readers.items()))
         if key not in self._watched:
             pairs: list[tuple[Any, str]] = []
 
@@ -112,7 +115,7 @@ class Recorder:
                 return next(name for other, name in pairs if other is spec)
 
             spec = GroupSpec(kind, readers, name_of, parent, None, Sampling(every, only_while))
-            self._add_group(spec, lambda: [thing for thing, _ in pairs])
+            self._add_group(spec, shape, lambda: [thing for thing, _ in pairs])
             self._watched[key] = pairs
         self._watched[key].append((thing, id))
 
@@ -126,6 +129,7 @@ class Recorder:
         generation: Reader | None = None,
         every: int = 1,
         only_while: Callable[[], object] | None = None,
+        shape: Shape | None = None,
         properties: Mapping[str, Readers] | None = None,
         **named: Readers,
     ) -> None:
@@ -139,17 +143,19 @@ class Recorder:
             generation: a reader of a value that changes when a pooled object is reused; this starts a new lifetime.
             every: as for `watch`; that objects appear and leave is seen on every frame.
             only_while: as for `watch`.
+            shape: as for `watch`.
             properties: as for `watch`.
             named: as for `watch`.
         """
         kind, readers = kind_of(kind), all_properties(properties, named, parent)
-        self._add_group(GroupSpec(kind, readers, id, parent, generation, Sampling(every, only_while)), source)
+        self._add_group(GroupSpec(kind, readers, id, parent, generation, Sampling(every, only_while)), shape, source)
 
     def watch_arrays(
         self,
         kind: str,
         ids: ArrayReader,
         *,
+        shape: Shape | None = None,
         properties: Mapping[str, ArrayReader] | None = None,
         **named: ArrayReader,
     ) -> None:
@@ -158,6 +164,7 @@ class Recorder:
         Args:
             kind: what they are.
             ids: their names, an array of whole numbers or a list; an object that is not in it any more has left.
+            shape: as for `watch`.
             properties: for each property, by any name, an array of numbers or flags, or of rows of two to four numbers.
                 Each may be given as a function that returns it, for games that make new arrays when objects come and
                 go.
@@ -176,8 +183,7 @@ class Recorder:
         arrays = all_properties(properties, named)
         check_names(arrays)
         kind = kind_of(kind)
-        self.declare(kinds=[kind])
-        self._add(ArrayGroup(self._state, kind, ids, arrays))
+        self._add(ArrayGroup(self._state, kind, ids, arrays), kind, shape)
 
     def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = (), restarts: Iterable[str] = ()) -> None:
         """Name what may occur, so that its absence means just that.
@@ -293,7 +299,7 @@ class Recorder:
         if not self._records_here():
             return
         with self._lock:
-            if self._is_busy and self._is_under_way(sys._getframe(1)):
+            if self._is_busy and is_under_way(Recorder.frame.__code__, self, sys._getframe(1)):
                 words = "frame() was called within frame(), by a reader of the game or a signal handler"
                 self._state.trouble("frame-not-recorded", words, detail="nested")
                 return
@@ -356,7 +362,7 @@ class Recorder:
             self._frames.journal.abandon()
             return
         with self._lock:
-            if self._is_busy and self._is_under_way(sys._getframe(1)):
+            if self._is_busy and is_under_way(Recorder.frame.__code__, self, sys._getframe(1)):
                 self._must_close = True
             elif self._open:
                 self._close()
@@ -371,26 +377,20 @@ class Recorder:
 
     # How it is done
 
-    def _add_group(self, spec: GroupSpec, source: Callable[[], Iterable[Any]]) -> None:
+    def _add_group(self, spec: GroupSpec, shape: Shape | None, source: Callable[[], Iterable[Any]]) -> None:
         spec.refuse_what_cannot_be()
-        self.declare(kinds=[spec.kind])
-        self._add(Group(self._state, spec, source))
+        self._add(Group(self._state, spec, source), spec.kind, shape)
 
-    def _add(self, group: Watched) -> None:
+    def _add(self, group: Watched, kind: str, shape: Shape | None) -> None:
+        self.declare(kinds=[kind])
         with self._lock:
+            self._state.has_shape(kind, shape)
             self._frames.groups.append(group)
             self._state.crowds.append(group)
 
     def _records_here(self) -> bool:
         """Tell whether this recorder is open, and was begun by this process and not by one that it was forked from."""
         return self._open and generation() == self._process
-
-    def _is_under_way(self, call: FrameType | None) -> bool:
-        """Tell whether a call of `frame` of this recorder is further up; one that was interrupted is not."""
-        code = Recorder.frame.__code__
-        while call is not None and not (call.f_code is code and call.f_locals.get("self") is self):
-            call = call.f_back
-        return call is not None
 
     def _close(self) -> None:
         self._open = self._must_close = False

@@ -3,13 +3,15 @@
 from collections import Counter
 from collections.abc import Collection
 from enum import Enum
+from types import CodeType, FrameType
 from typing import Any, Protocol
 
-from breadcrumb.errors import BreadcrumbError
-from breadcrumb.journal.records import AppearRecord, DeclareRecord, ParameterRecord, Record, RestartsRecord
+from breadcrumb.errors import BreadcrumbError, Misuse
+from breadcrumb.journal.records import AppearRecord, DeclareRecord, ParameterRecord, Record, RestartsRecord, ShapeRecord
 from breadcrumb.journal.state import RecordingState
 from breadcrumb.record.plain import plain_text, words_of
 from breadcrumb.record.readers import Reader, fetch
+from breadcrumb.record.shapes import Shape
 
 
 class Crowd(Protocol):
@@ -57,6 +59,19 @@ class RecorderState(RecordingState):
     def stands(self, key: tuple[str, ...], record: Record) -> None:
         """Note what holds until it is noted again, in later parts of the recording too."""
         self._standing[key] = record
+        self.records.append(record)
+
+    def has_shape(self, kind: str, shape: Shape | None) -> None:
+        """Note what body the objects of a kind have, if it is told.
+
+        Raises:
+            Misuse: they have another one already.
+        """
+        if shape is None:
+            return
+        record = ShapeRecord(kind, shape.as_data())
+        if self._standing.setdefault(("shape", kind), record) != record:
+            raise Misuse(f"shape: expected one for all of the kind {kind}, found {shape} and another one before")
         self.records.append(record)
 
     def name_of(self, thing: Any) -> str | None:
@@ -110,5 +125,12 @@ class RecorderState(RecordingState):
         return [
             one
             for one in self.records
-            if self.began or isinstance(one, ParameterRecord | DeclareRecord | RestartsRecord)
+            if self.began or isinstance(one, ParameterRecord | DeclareRecord | RestartsRecord | ShapeRecord)
         ]
+
+
+def is_under_way(code: CodeType, recorder: object, call: FrameType | None) -> bool:
+    """Tell whether a call of a recorder's method, by its code, is further up; one that was interrupted is not."""
+    while call is not None and not (call.f_code is code and call.f_locals.get("self") is recorder):
+        call = call.f_back
+    return call is not None

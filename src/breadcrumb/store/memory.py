@@ -20,6 +20,7 @@ from breadcrumb.journal.records import (
     ParentRecord,
     Record,
     RestartsRecord,
+    ShapeRecord,
     TextRecord,
 )
 from breadcrumb.model.facts import Fact
@@ -95,7 +96,7 @@ def trace_from_journal(journal: Journal | JournalReader, label: str, facts: Iter
     return MemoryTrace(
         Session(
             label=label,
-            about=journal.about,
+            about=told.about(journal.about),
             clock=clock,
             lifetimes=lifetimes,
             events=events,
@@ -152,17 +153,21 @@ class _Gathered:
     declared_events: list[str] = field(default_factory=list)
     declared_kinds: list[str] = field(default_factory=list)
     declared_restarts: list[str] = field(default_factory=list)
+    shapes: dict[str, Any] = field(default_factory=dict)
     facts: list[Fact] = field(default_factory=list)
     _clock: dict[int, ClockRecord] = field(default_factory=dict)
     _lost_at: int = NOBODY
     _events: list[tuple[int, int, str, int, int, Mapping[str, Any], bool]] = field(default_factory=list)
 
-    def _declare(self, record: DeclareRecord | RestartsRecord) -> None:
-        if isinstance(record, RestartsRecord):
-            self.declared_restarts += record.events
-            return
-        self.declared_events += record.events
-        self.declared_kinds += record.kinds
+    def _declare(self, record: DeclareRecord | RestartsRecord | ShapeRecord) -> None:
+        match record:
+            case RestartsRecord():
+                self.declared_restarts += record.events
+            case ShapeRecord():
+                self.shapes[record.kind] = record.shape
+            case DeclareRecord():
+                self.declared_events += record.events
+                self.declared_kinds += record.kinds
 
     def read(self, records: Iterable[Record], clock_index: int) -> None:
         """Take over the records of one frame."""
@@ -185,10 +190,16 @@ class _Gathered:
                     self._clock[clock_index] = record
                 case ParameterRecord():
                     self.parameters.append(Parameter(record.name, clock_index, record.value, record.unit))
-                case DeclareRecord() | RestartsRecord():
+                case DeclareRecord() | RestartsRecord() | ShapeRecord():
                     self._declare(record)
                 case FactRecord():
                     self.facts.append(_fact_of(record))
+
+    def about(self, begun_with: Mapping[str, Any]) -> dict[str, Any]:
+        """Return what is known of the session, with the shapes that were declared while it was recorded."""
+        told = begun_with.get("shapes")
+        shapes = {**(told if isinstance(told, Mapping) else {}), **self.shapes}
+        return {**begun_with, **({"shapes": shapes} if shapes else {})}
 
     def lost(self, clock_index: int) -> None:
         """Note that something is lost before a frame: who appeared or left there is not known yet."""

@@ -22,6 +22,7 @@ from breadcrumb.model.episodes import Episodes
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
+from breadcrumb.record.shapes import Shape
 from breadcrumb.trace.vocabulary import look_at
 
 _DERIVED = {
@@ -61,6 +62,7 @@ class Objects:
         key: Key = NO_KEY,
         *,
         is_group: bool = True,
+        shape: Shape | None = None,
     ) -> None:
         self._data, self._lifetimes, self._unseen = data, lifetimes, unseen
         self._kind = kind
@@ -68,6 +70,7 @@ class Objects:
         self.key = key
         self.is_group = is_group
         """Whether all objects of the kind were asked for, and not one of them."""
+        self._shape = shape
         self._divided: dict[int, Objects] = {}
 
     def __repr__(self) -> str:
@@ -107,7 +110,7 @@ class Objects:
             lifetimes = np.unique(division.lifetimes(self._lifetimes))
             self._divided[number] = Objects(
                 division.data, self._kind, lifetimes[lifetimes != NOBODY], self.called, self._unseen, self.key,
-                is_group=self.is_group,
+                is_group=self.is_group, shape=self._shape,
             )  # fmt: skip
         return self._divided[number]
 
@@ -115,6 +118,29 @@ class Objects:
     def kind(self) -> str:
         """The kind of the objects; where a property is called so too, it refuses to be compared."""
         return _Shadowed(self._kind) if "kind" in self.properties else self._kind
+
+    @property
+    def shape(self) -> Shape | None:
+        """What body the objects have: given by `with_shape`, or declared in the recording; None if neither."""
+        told = self._data.session.shapes.get(self._kind)
+        return self._shape or (None if told is None else Shape.of(told))
+
+    def with_shape(self, shape: Shape) -> "Objects":
+        """Return the same objects with another body than was recorded.
+
+        Args:
+            shape: the body, such as `Shape.box(2.0, 1.0, turn="angle")`; `Shape.circle(radius)` for a round one.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> boat = small_trace().one("skiff").with_shape(Shape.box(2.0, 1.0))
+            >>> print(boat.shape)
+            a box of 2 x 1
+        """
+        return Objects(
+            self._data, self._kind, self._lifetimes, self.called, self._unseen, self.key,
+            is_group=self.is_group, shape=shape,
+        )  # fmt: skip
 
     def has(self, name: str) -> bool:
         """Tell whether a property was recorded or can be derived; of a kind that was not seen, any may have been."""

@@ -1,28 +1,25 @@
 """What touches what, and checks of it."""
 
-from collections.abc import Sequence
 from dataclasses import replace
-from itertools import pairwise
-from typing import TypeAlias, Unpack
+from typing import Any, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.along import marked
 from breadcrumb.algebra.durations import frames
-from breadcrumb.algebra.indexing import last_before
-from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.pairs import meets_one, near_pairs
+from breadcrumb.algebra.in_regions import lowest_points
+from breadcrumb.algebra.near_bodies import near_bodies
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag, Number
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.checks.collisions.finite import NO_NUMBER, finite, known_to_touch, unless_no_number
-from breadcrumb.checks.collisions.touches import stretches_of_pairs
+from breadcrumb.checks.collisions.finite import NO_NUMBER, known_to_touch, unless_no_number
+from breadcrumb.checks.collisions.surfaces import touching
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.speeds import keeps_velocity
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats
+from breadcrumb.model.session import NOBODY
+from breadcrumb.trace.bodies import Radius, bodies_of, body_of, radii, shape_of
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near, untested
 from breadcrumb.verdicts.judging import Phrase
@@ -30,68 +27,13 @@ from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount
 
-Radius: TypeAlias = float | tuple[float, float]
-"""The objects' radius, or a pair of theirs and the others'."""
 
-WITH_ANY = "touches any"
-"""What the key of touches with any of a group ends with: one may begin anew within another."""
-
-
-def touching(
-    objects: Objects | Signal,
-    others: Objects | Signal | Region,
-    *,
-    radius: Radius = 0.0,
-    swept: bool = False,
-) -> Spans:
-    """Return when objects touch others: geometry, not a check.
-
-    Args:
-        objects: objects with a `position`, or a position signal.
-        others: one object, a group, positions, or a region that stands still.
-        radius: the objects' radius, or a pair of theirs and the others', in the unit of the position; 0 for points.
-        swept: whether two that pass one another between two frames touch on the second one, for games that solve a
-            contact inside the step; not for regions.
-
-    Returns:
-        Spans of the objects, each a stretch of frames on which it touches any of the others; `pairs` are those with
-        each of them, and `unknown` those on which a position is missing, so that it may.
-
-    Example:
-        >>> from breadcrumb.algebra.regions import Circle
-        >>> from breadcrumb.testing import small_trace
-        >>> touching(small_trace().one("skiff"), Circle((3, 0), 1.5)).first.tolist()
-        [2]
-    """
-    position = position_of(objects)
-    if not isinstance(others, Objects | Signal):
-        close = position.depth_in(others) >= -_radii(radius)[0]
-        return _named(close.spans(), objects, f"{others}")
-    other = position_of(others)
-    name = other.owner or other.name
-    reach = sum(_radii(radius))
-    if other.track.one_at_a_time and not other.track.unseen and other.track.size:
-        near = meets_one(position, other, swept=swept)
-        flags = near.usable & (near.parts[0] <= reach + np.max(near.noise, initial=0.0))
-        mine = np.flatnonzero(flags)
-        yours = other.track.find_clock_index(position.track.clock_index[mine])
-    else:
-        mine, yours, _ = near_pairs(position, other, reach, swept=swept)
-        flags = np.zeros(position.track.size, np.bool_)
-        flags[mine] = True
-    close = Flag(position.track, "touching", (flags,), known_to_touch(flags, position, other), owner=position.owner)
-    pairs = stretches_of_pairs(position.track, mine, other.track, yours)
-    return replace(
-        _named(close.spans(), objects, name, "touches" if other.track.one_at_a_time else WITH_ANY), pairs=pairs
-    )
-
-
-@check("{objects:who} never overlaps {others:name}[ by more than {tol}][ with {radius:radii}]")
+@check("{objects:who} never overlaps {others:name}[ by more than {tol}]{radius:bodies}")
 def never_overlaps(
     objects: Position,
     others: Position,
     *,
-    radius: Radius = 0.0,
+    radius: Radius = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -102,14 +44,15 @@ def never_overlaps(
     Args:
         objects: objects with a `position`, or a position signal.
         others: one object, a group (which may be the same), or positions.
-        radius: the objects' radius, or a pair of theirs and the others'.
+        radius: the objects' radius, or a pair of theirs and the others', in place of the shapes that they have.
         tol: the deepest allowed overlap, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
 
     Returns:
         A verdict on every sample of the objects. Untested if there is none. Its margin is the smallest distance between
-        two surfaces plus `tol`, as far as it is less than the sum of the radii.
+        two surfaces plus `tol`, as far as it is less than the reach of both; what overlaps is as deep as one of the two
+        must move to part them.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -118,17 +61,18 @@ def never_overlaps(
         >>> never_overlaps(kegs, kegs, radius=(0.6, 0.6)).first.words
         'overlaps b by 0.2'
     """
-    position, other = position_of(objects), position_of(others)
+    bodies, barriers = bodies_of(objects, others, radius)
+    position, other = bodies.place, barriers.place
     if position.track.unseen or other.track.unseen:
         return untested(position if position.track.unseen else other)
-    reach = sum(_radii(radius))
-    pairs = near_pairs(position, other, 2 * reach)
+    reach = bodies.reach + barriers.reach
+    pairs = near_bodies(bodies, barriers, reach)
     gap, partner = np.full(position.track.size, reach), np.full(position.track.size, NOBODY)
     nearest_last = np.argsort(-pairs.distance, kind="stable")
     mine = pairs.mine[nearest_last]
-    gap[mine], partner[mine] = pairs.distance[nearest_last] - reach, pairs.yours[nearest_last]
-    gap[~finite(position)] = np.nan
-    known = known_to_touch(np.isnan(gap) & position.usable | (gap < -tol), position, other)
+    gap[mine], partner[mine] = pairs.distance[nearest_last], pairs.yours[nearest_last]
+    gap[~bodies.finite] = np.nan
+    known = known_to_touch(np.isnan(gap) & position.usable | (gap < -tol), bodies, barriers)
     between = Number(position.track, "gap", (gap,), known, position.unit, None, position.owner, position.noise)
 
     def say(seen: Signal, index: int) -> Phrase:
@@ -144,12 +88,12 @@ def never_overlaps(
     return judge_between(between, 0.0, None, tol=tol, scope=scope, position=position, say=say)
 
 
-@check("{objects:who} never touches {others:name}[ with {radius:radii}][swept?, also between frames]")
+@check("{objects:who} never touches {others:name}{radius:bodies}[swept?, also between frames]")
 def never_touches(
     objects: Position,
     others: Position | Region,
     *,
-    radius: Radius = 0.0,
+    radius: Radius = None,
     swept: bool = False,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -160,7 +104,7 @@ def never_touches(
     Args:
         objects: objects with a `position`, or a position signal.
         others: one object, a group, positions, or a region that stands still.
-        radius: the objects' radius, or a pair of theirs and the others'.
+        radius: the objects' radius, or a pair of theirs and the others', in place of the shapes that they have.
         swept: as for `touching`.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
@@ -174,75 +118,22 @@ def never_touches(
         >>> never_touches(small_trace().one("skiff"), Circle((3, 0), 1.5)).first.frame
         2
     """
-    position = position_of(objects)
+    bodies = body_of(objects, radii(radius)[0])
+    position = bodies.position
     spans = touching(objects, others, radius=radius, swept=swept)
     told = None if spans.unknown is None else ~spans.unknown.over(position.track)
-    known, scope = finite(position), Scope(during, except_during)
+    known, scope = bodies.finite, Scope(during, except_during)
     free = Flag(position.track, "free", (~spans.over(position.track) & known,), told, owner=position.owner)
     said = unless_no_number(scope.of(replace(free, parts=(known,))), Phrase("touching", "apart", "touches"))
     return judge_flag(free, said, scope=scope, position=position)
 
 
-@check("{objects:who} never tunnels through the barrier from {barrier:ends}")
-def never_tunnels(
-    objects: Position,
-    barrier: Sequence[Sequence[float]],
-    *,
-    except_at: Moments | None = None,
-    during: Spans | None = None,
-    except_during: Spans | None = None,
-    **common: Unpack[Common],
-) -> Verdict:
-    """Assert that no object passes through a barrier between two frames, however fast it is.
-
-    Each step is a straight line in plan, which must not cross the barrier.
-
-    Args:
-        objects: objects with a `position`, or a position signal.
-        barrier: the points of a line in plan; a closed one ends where it begins.
-        except_at: moments on whose frames their subject may teleport.
-        during: judge only inside these spans; a step belongs to them if both its ends do.
-        except_during: judge only outside these spans.
-
-    Returns:
-        A verdict on every step. Untested if there is none. It is exact, so it has no margin.
-
-    Raises:
-        Misuse: the barrier has fewer than two points.
-
-    Example:
-        >>> from breadcrumb.testing import small_trace
-        >>> never_tunnels(small_trace().one("skiff"), [(1.5, -1), (1.5, 1)]).first.frame
-        2
-    """
-    points = np.asarray(barrier, np.float64)
-    if points.ndim != 2 or points.shape[1] != 2 or len(points) < 2:
-        raise Misuse(f"never_tunnels: expected two or more points of two numbers, found {barrier!r}")
-    position = position_of(objects)
-    if position.track.unseen:
-        return untested(position)
-    seen = position.plan
-    before = seen.previous()
-    crossed = np.zeros(len(seen), np.bool_)
-    for a, b in pairwise(points):
-        crossed |= _crosses(seen, a, b)
-    known = finite(seen) & finite(before)
-    stays = Flag(
-        seen.track, "stays on its side", (~crossed & known,), before.usable & seen.usable, owner=position.owner
-    )
-    numbers = replace(stays, parts=(known,))
-    exempt = None if except_at is None else marked(stays.track, except_at, excuses=True)
-    scope = Scope(during, except_during, 1, exempt)
-    said = unless_no_number(scope.of(numbers), Phrase("on the other side", "on this side", "passes through"))
-    return judge_flag(stays, said, scope=scope, position=position)
-
-
-@check("{objects:who} passes undisturbed through {others:name}[ with {radius:radii}]", unit=of_rate)
+@check("{objects:who} passes undisturbed through {others:name}{radius:bodies}", unit=of_rate)
 def passes_through(
     objects: Objects,
     others: Position | Region,
     *,
-    radius: Radius = 0.0,
+    radius: Radius = None,
     tol: float = 0.0,
     **common: Unpack[Common],
 ) -> Verdict:
@@ -254,7 +145,7 @@ def passes_through(
     Args:
         objects: objects with a `position`.
         others: what they may pass through.
-        radius: the objects' radius, or a pair of theirs and the others'.
+        radius: the objects' radius, or a pair of theirs and the others', in place of the shapes that they have.
         tol: how far off the velocity may be, in its own unit.
 
     Returns:
@@ -277,12 +168,12 @@ def passes_through(
     return kept
 
 
-@check("{objects:who} rests on {surface}[, its lowest point {below} below its position]")
+@check("{objects:who} rests on {surface}[, its lowest point {below} below its position|{below:bodies}]")
 def rests_on(
     objects: Position,
     surface: Number | float,
     *,
-    below: float = 0.0,
+    below: float | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -293,7 +184,7 @@ def rests_on(
     Args:
         objects: objects with a `position`, or a position signal.
         surface: the height of the surface along the up axis; a number, or a signal.
-        below: how far the lowest point is below the position.
+        below: how far the lowest point is below the position, in place of the shape that they have; 0 for points.
         tol: how far off is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
@@ -309,45 +200,17 @@ def rests_on(
         >>> rests_on(small_trace().one("skiff"), 0.0).outcome
         'held'
     """
-    position = position_of(objects)
+    position: Any = position_of(objects)
     axes = position.track.session.axes
     up = next((axis for axis in "xyz" if axes.get(axis) in ("up", "down")), "")
     if not up and not position.track.unseen:
         raise Misuse("rests_on needs to know which way is up; record it as axes={'z': 'up'}")
     height = getattr(position, up or "x")
-    lowest = height + below if axes.get(up) == "down" else height - below
+    sign = -1.0 if axes.get(up) == "down" else 1.0
+    if below is None and shape_of(objects) is not None and not position.track.unseen:
+        bodies = body_of(objects)
+        low = lowest_points(bodies, "xyz".index(up), sign)
+        lowest = replace(height, parts=(low,), valid=bodies.known)
+    else:
+        lowest = height - sign * (below or 0.0)
     return judge_near(lowest, surface, tol=tol, scope=Scope(during, except_during))
-
-
-_ROUNDING = 1e-9
-"""How far from an end of a barrier, as a share of its length, a step may pass and still pass through the end."""
-
-
-def _crosses(path: Signal, a: Floats, b: Floats) -> Bools:
-    """Return which steps pass through a line from one point to another.
-
-    Whoever reaches the line exactly has not passed through it: that is the step that leaves it on the other side.
-    """
-    (x, y), before = path.parts, path.previous()
-    side = np.nan_to_num(np.sign((b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])))
-    changes = np.flatnonzero((side[1:] != 0) & (side[1:] != side[:-1])) + 1  # few, so the rest is asked of them alone
-    beside = last_before(np.flatnonzero(side), changes)
-    begin = last_before(np.flatnonzero(~(before.usable & path.usable)), changes + 1)
-    index = changes[(beside >= np.maximum(begin, 0)) & (side[changes] * side[beside] < 0)]
-    (x0, y0), (x1, y1) = ([part[index] for part in one.parts] for one in (before, path))
-    side_a = (x1 - x0) * (a[1] - y0) - (y1 - y0) * (a[0] - x0)
-    side_b = (x1 - x0) * (b[1] - y0) - (y1 - y0) * (b[0] - x0)
-    crossed = np.zeros(len(side), np.bool_)
-    at_end = np.minimum(abs(side_a), abs(side_b)) <= _ROUNDING * np.maximum(abs(side_a), abs(side_b))
-    crossed[index] = (side_a * side_b <= 0) | at_end
-    return crossed
-
-
-def _named(spans: Spans, objects: Objects | Signal, others: str, key: str = "touches") -> Spans:
-    position = position_of(objects)
-    label = f"{position.owner or position.name} touches {others}".replace("every ", "any ", 1)
-    return replace(spans, label=label, key=position.key.then(key))
-
-
-def _radii(radius: Radius) -> tuple[float, float]:
-    return radius if isinstance(radius, tuple) else (radius, 0.0)

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from breadcrumb.algebra.bodies import Bodies
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.model.session import Bools
 from breadcrumb.verdicts.judging import Phrase
@@ -27,9 +28,10 @@ def unless_no_number(places: Signal, said: Phrase) -> Callable[[int], Phrase]:
     return lambda index: said if numbers[index] else NO_NUMBER
 
 
-def known_to_touch(touches: Bools, position: Signal, other: Signal) -> Bools | None:
+def known_to_touch(touches: Bools, bodies: Bodies, others: Bodies) -> Bools | None:
     """Return on which samples it is known whether it touches any of the others; None if on all."""
-    if position.valid is None and other.valid is None and finite(other).all():
+    place, other = bodies.place, others.place
+    if place.valid is None and other.valid is None and others.finite.all():
         return None
-    without = np.isin(position.track.clock_index, other.track.clock_index[~(other.usable & finite(other))])
-    return np.asarray(touches | position.usable & ~without)
+    without = np.isin(place.track.clock_index, other.track.clock_index[~(other.usable & others.finite)])
+    return np.asarray(touches | place.usable & ~without)

@@ -10,7 +10,7 @@ from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Participants
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.checks.collisions.contacts import WITH_ANY
+from breadcrumb.checks.collisions.surfaces import WITH_ANY
 from breadcrumb.checks.collisions.touches import are_told_of, follow_another, names_both, one_way_codes, tell
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.model.session import NOBODY, Bools

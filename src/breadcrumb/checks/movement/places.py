@@ -7,6 +7,7 @@ from typing import Any, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import first_of_lifetime, last_known_indices, marked
+from breadcrumb.algebra.in_regions import depths_within, gaps_to, seen_with
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
 from breadcrumb.algebra.signals import Signal
@@ -15,6 +16,7 @@ from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Amount, Moving, Position
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
+from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_off
 from breadcrumb.verdicts.excerpts import PlotSource, level
@@ -60,12 +62,12 @@ def stays_between(
     return judge_between(signal, low, high, tol=tol, scope=Scope(during, except_during))
 
 
-@check("{objects:title} stays inside {region}[ with a radius of {radius}]")
+@check("{objects:title} stays inside {region}{radius:bodies}")
 def stays_inside(
     objects: Position,
     region: Region,
     *,
-    radius: float = 0.0,
+    radius: float | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -76,7 +78,8 @@ def stays_inside(
     Args:
         objects: objects with a `position`, or a position signal.
         region: a `Box`, `Circle` or `Polygon`; one in plan judges positions of three parts in plan view.
-        radius: the body's radius, all of which must be inside, in the unit of the position.
+        radius: the body's radius, all of which must be inside, in the unit of the position; in place of the shape that
+            the objects have.
         tol: how far outside is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
@@ -97,12 +100,12 @@ def stays_inside(
     return _beside(objects, region, "inside", "outside", radius, tol, Scope(during, except_during))
 
 
-@check("{objects:title} stays outside {region}[ with a radius of {radius}]")
+@check("{objects:title} stays outside {region}{radius:bodies}")
 def stays_outside(
     objects: Position,
     region: Region,
     *,
-    radius: float = 0.0,
+    radius: float | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -113,7 +116,7 @@ def stays_outside(
     Args:
         objects: objects with a `position`, or a position.
         region: the region.
-        radius: of a round body, all of which must be outside.
+        radius: of a round body, all of which must be outside; in place of the shape that the objects have.
         tol: how far inside is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
@@ -266,19 +269,21 @@ def _steps_and_limits(position: Any, at_most: float, exempt: Bools | None) -> tu
 
 
 def _beside(
-    objects: Objects | Signal, region: Region, side: str, other: str, radius: float, tol: float, scope: Scope
+    objects: Objects | Signal, region: Region, side: str, other: str, radius: float | None, tol: float, scope: Scope
 ) -> Verdict:
-    """Judge on which side of a region's border positions are."""
-    position = scope.of(position_of(objects))
-    seen = position.in_region(region)
-    sign = 1.0 if side == "inside" else -1.0
+    """Judge on which side of a region's border bodies are."""
+    whole = seen_with(body_of(objects, radius), region)
+    position, seen = scope.of(whole.position), scope.of(whole.place)
+    track = whole.place.track
+    samples = None if seen.track.size == track.size else track.find(seen.track.lifetime, seen.track.clock_index)
     tol = tolerance(tol)
     unit = position.unit
 
     def depth_of(block: slice | Ints) -> Floats:
         if seen.track.unseen:
             return np.zeros(0)
-        return sign * region.depth([part[block] for part in seen.parts]) - radius
+        some = block if samples is None else samples[block]
+        return depths_within(whole, region, some) if side == "inside" else gaps_to(whole, region, some)
 
     def phrase(index: int) -> Phrase:
         where = ", ".join(number(float(part[index])) for part in seen.parts)

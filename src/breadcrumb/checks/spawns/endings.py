@@ -1,6 +1,6 @@
 """Checks of how lifetimes end, and of what is left of them."""
 
-from typing import Unpack
+from typing import Any, Unpack
 
 import numpy as np
 
@@ -15,9 +15,11 @@ from breadcrumb.algebra.durations import (
     length_window,
     window,
 )
+from breadcrumb.algebra.in_regions import gaps_to, seen_with
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.sorts import Flag
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.checks.exclusively import exclusively
@@ -26,6 +28,7 @@ from breadcrumb.checks.triggers.events import only_after
 from breadcrumb.checks.triggers.pairing import leads_to
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints, Session
+from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
@@ -33,7 +36,7 @@ from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
 
 
-@check("{objects} leaves {within:window} of {when:outside}[only?{when:only_then}]", passes_on=True)
+@check("{objects} leaves {within:window} of {when:outside}[only?{when:only_then}]{when:bodies}", passes_on=True)
 def leaves_when(
     objects: Objects,
     when: Moments | Region,
@@ -48,7 +51,7 @@ def leaves_when(
 
     Args:
         objects: what leaves.
-        when: the moments, whose subject is the object; or a region that it is gone outside of.
+        when: the moments, whose subject is the object; or a region that it is gone outside of, with all of its shape.
         within: how soon, a duration or a pair (earliest, latest); for a region a duration.
         match: as for `leads_to`.
         only: whether leaving without one of the moments is a breach; beside a region it says nothing.
@@ -78,8 +81,12 @@ def leaves_when(
 
 
 def _gone_outside(objects: Objects, region: Region, due: Window) -> Verdict:
-    position = objects.signal("position")
+    bodies = seen_with(body_of(objects), region)
+    position: Any = bodies.position
     outside = (position.depth_in(region) < 0).spans()
+    if objects.shape is not None and not position.track.unseen:
+        beyond = gaps_to(bodies, region, slice(None)) > 0
+        outside = Flag(position.track, "outside", (beyond,), bodies.known, owner=position.owner).spans()
     session, clock = position.track.session, position.track.session.clock
     unit = due.latest.unit
     gone = session.lifetimes.leave[outside.lifetime]

@@ -1,0 +1,1 @@
+"""Distances between bodies of size and turn, on arrays alone."""
