@@ -1,12 +1,15 @@
 """The basin: barrels bounce off its walls by the normal, and leave through the open gate alone."""
 
+from itertools import pairwise
+
 import numpy as np
 
-from breadcrumb import Polygon, Signal, Spans, frames, judge, seconds
+from breadcrumb import Capsule, Polygon, Signal, Spans, all_of, frames, judge, seconds
 from breadcrumb.checks import collisions, movement, spawns, triggers
 
-BASIN = Polygon(((18, 6), (30, 6), (30, 14), (26, 18), (18, 18)))  # m
-RADIUS = 0.6  # m
+CORNERS = ((18, 6), (30, 6), (30, 14), (26, 18), (18, 18))  # m
+BASIN = Polygon(CORNERS)
+WALLS = [Capsule(*ends, 0.001) for ends in pairwise((*CORNERS, CORNERS[0]))]
 ON_THE_WALL = 0.001  # m
 EVERY = seconds(6)
 TWO_FRAMES = seconds(0.05)  # the first one is left out, and what happens within one is seen at its end
@@ -19,7 +22,7 @@ def gate_is_open(trace):
 
 def check_barrels_stay_in_the_basin(trace):
     assert movement.stays_inside(
-        trace.all("barrel"), BASIN, radius=RADIUS, tol=ON_THE_WALL, except_during=gate_is_open(trace), occasions=3
+        trace.all("barrel"), BASIN, tol=ON_THE_WALL, except_during=gate_is_open(trace), occasions=3
     )
 
 
@@ -34,6 +37,26 @@ def check_barrels_turn_on_the_wall(trace):
     wall = contact.where(np.array([name.startswith("wall") for name in contact.with_subject("on").subjects], bool))
     touched = Signal.from_data(wall, "point", unit="m").depth_in(BASIN)
     assert judge(ON_THE_WALL - abs(touched), "each contact is on a wall")
+
+
+def check_a_contact_names_the_wall_that_it_is_on(trace):
+    told = []
+    for number, wall in enumerate(WALLS, 1):
+        point = Signal.from_data(trace.events("contact", on=f"wall-{number}"), "point", unit="m")
+        told.append(judge(point.depth_in(wall) >= 0, "it is on that wall"))
+    assert all_of(*told).with_sentence("a contact is on the wall that it names")
+
+
+def check_a_contact_is_told_once(trace):
+    contact = trace.events("contact").with_subject("by")
+    wall, last = np.array(contact.with_subject("on").subjects), {}
+    again = []
+    for barrel, frame, met in zip(contact.subjects, contact.frames, wall, strict=True):
+        before, at = last.get(barrel, ("", frame))
+        again.append(met == before and frame - at <= 1)
+        last[barrel] = met, frame
+    twice = contact.where(np.array(again, bool)).with_name("a contact with the wall of the frame before")
+    assert triggers.never_happens(twice)
 
 
 def check_barrels_keep_their_speed(trace):

@@ -2,12 +2,12 @@
 
 import numpy as np
 
-from breadcrumb import Signal, frames, judge
+from breadcrumb import Signal, frames, judge, vector
 from breadcrumb.checks import movement, values
 
 STEP = 1.1  # m
 SOUTH, NORTH = 8.5, 15.5  # m
-HALF_LENGTH = 1.6  # m
+HALF_LENGTH, RADIUS = 1.6, 0.3  # m
 
 
 def hits(trace):
@@ -30,6 +30,14 @@ def check_barrels_bounce_off_the_boom_by_the_normal(trace):
     along = away.y - np.clip(away.y.values, -HALF_LENGTH, HALF_LENGTH)
     normal = Signal.from_data(hit, "normal")
     assert judge(1e-6 - abs(normal.x * along - normal.y * away.x), "a barrel bounces off the boom by the normal there")
+
+
+def check_barrels_meet_the_boom_on_its_surface(trace):
+    hit, boom = hits(trace), trace.one("boom").position.plan
+    away = Signal.from_data(hit, "point", unit="m") - boom.before(hit, frames(1))
+    beyond = away.y - np.clip(away.y.values, -HALF_LENGTH, HALF_LENGTH)
+    off = vector(away.x, beyond).norm() - RADIUS
+    assert judge(1e-6 - abs(off), "a barrel meets the boom on its surface", occasions=3)
 
 
 def check_barrels_bounce_off_the_front_only(trace):

@@ -3,9 +3,10 @@
 import numpy as np
 
 from breadcrumb import frames, seconds
-from breadcrumb.checks import movement, triggers, values
+from breadcrumb.checks import collisions, movement, triggers, values
 
 UP = 68.0  # deg
+FLAT = {"leaf-west": (0, 0, 0, 1), "leaf-east": (0, 0, 1, 0)}  # as the leaves lie when they are shut
 MOVING = 2.6  # s
 WAIT = seconds(0.8)
 SWELLING = ([0, 0.36, 0.6], [0, 1.3, 1])  # s, share of its size
@@ -82,3 +83,14 @@ def check_the_gangway_goes_further_each_time(trace):
 def check_the_gangway_turns_its_wheel_once_round(trace):
     wheel, called = trace.one("gangway").wheel, trace.events("gangway.call")
     assert movement.eases(wheel, at=called, by=360.0, over=seconds(REACHING), tol=1e-6)
+
+
+def check_leaves_turn_with_their_picture(trace):
+    for leaf, flat in FLAT.items():
+        one = trace.one(id=leaf)
+        assert values.equals(one.orientation.turn_from(flat), one.angle, tol=1e-6)
+
+
+def check_leaves_never_run_into_one_another(trace):
+    west, east = trace.one(id="leaf-west"), trace.one(id="leaf-east")
+    assert collisions.never_overlaps(west, east)

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from breadcrumb import Spans, frames, judge, seconds
-from breadcrumb.checks import movement, triggers, values
+from breadcrumb import Box, Spans, frames, judge, seconds
+from breadcrumb.checks import collisions, movement, triggers, values
 
 RAIL_WEST, RAIL_EAST = -9.5, 14.0  # m
 HALF_WIDTH = 0.7  # m
@@ -12,6 +12,7 @@ HANG = (0.0, 0.0, -0.8)  # m, from the magnet
 LIFTING = 0.9  # m/s
 LOW, HIGH = 1.2, 4.5  # m
 GRAVITY = 9.81  # m/s2
+QUAY = Box((-40, -24, -2), (40, -16, 0))  # m
 WEIGHTS = {"load-1": 1.0, "load-2": 0.6, "load-3": 1.4}
 
 
@@ -95,3 +96,13 @@ def check_a_drop_ends_on_the_quay(trace):
     load = trace.all("load")
     let_be = (load.held_by == "").spans().lasting(at_least=seconds(2)).starts()
     assert judge(load.velocity.z.after(let_be, seconds(2)) == 0, "a dropped crate comes to rest")
+
+
+def check_crates_that_nobody_holds_rest_on_the_quay(trace):
+    load = trace.all("load")
+    standing = ((load.held_by == "") & (load.velocity.z == 0)).spans().lasting(at_least=seconds(0.2))
+    assert collisions.rests_on(load, 0.0, during=standing, tol=1e-9, occasions=3)
+
+
+def check_crates_never_sink_into_the_quay(trace):
+    assert movement.stays_outside(trace.all("load"), QUAY, tol=1e-9)

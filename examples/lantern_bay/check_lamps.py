@@ -1,12 +1,10 @@
 """The lamps: each points at its skiff, its light ends on what it first meets, and its glow swells when it is lit."""
 
-from breadcrumb import Circle, Polygon, Spans, frames, judge, seconds
+from breadcrumb import Polygon, Spans, frames, judge, seconds
 from breadcrumb.checks import movement, rays, triggers, values
 
 FOLLOWS = {"lamp-quay": "heron", "lamp-head": "tern", "lamp-barge": "heron"}
 BASIN = Polygon(((18, 6), (30, 6), (30, 14), (26, 18), (18, 18)))  # m
-ROCKS = [Circle((6, -9), 1.2), Circle((-24, -4), 1.5), Circle((-4, 10), 1.0)]  # m
-HULL = 0.9  # m
 LONGEST = 46.0  # m
 GLOW = [(seconds(0), 0.0), (seconds(0.15), 0.35), (seconds(0.45), 0.35), (seconds(0.9), 1.0)]
 
@@ -25,14 +23,12 @@ def check_heads_do_not_tilt(trace):
 
 
 def check_light_ends_on_what_it_first_meets(trace):
-    hulls = [(trace.one(id=name).position.plan, HULL) for name in ("heron", "tern")]
+    shapes = [trace.all("rock"), BASIN, trace.all("skiff")]
     for name in FOLLOWS:
         lamp = trace.one(id=name)
         origin, end = lamp.position.plan, lamp.light_end.to_world(lamp.position.plan, lamp.yaw)
         ahead = lamp.yaw.unit_vector().plan
-        assert rays.ends_where_it_hits(
-            end, [*ROCKS, BASIN, *hulls], origin=origin, direction=ahead, otherwise=LONGEST, tol=0.001
-        )
+        assert rays.ends_where_it_hits(end, shapes, origin=origin, direction=ahead, otherwise=LONGEST, tol=0.001)
 
 
 def check_lamps_are_dark_until_they_are_lit(trace):

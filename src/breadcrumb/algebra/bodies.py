@@ -52,7 +52,7 @@ class Bodies:
         if shape.form == "edges":
             return _between_edges(shape, position, [signal_of(str(name)) for name in shape.sizes])
         parts, size = len(position.parts), shape.dimensions
-        if size is not None and size > parts and not position.track.unseen:
+        if size > parts and not position.track.unseen:
             raise Misuse(f"{shape} has {size} dimensions and {position.title} has {parts}")
         named = [signal_of(one) if isinstance(one, str) else one for one in shape.sizes]
         for one in named:
@@ -103,7 +103,7 @@ class Bodies:
     def smallest(self) -> float:
         """The smallest extent of any of them."""
         sizes = [_limit(one, np.min, np.inf) for one in self.sizes]
-        if self.shape.form in ("circle", "capsule"):
+        if self.shape.form in ("circle", "sphere", "capsule"):
             return 2 * sizes[0]
         if self.shape.form == "polygon":
             corners = np.array(self.shape.points)
@@ -113,7 +113,7 @@ class Bodies:
     @property
     def is_round(self) -> bool:
         """Whether each is a circle or a sphere about its position."""
-        return self.shape.form == "circle" and not self.shape.offset
+        return self.shape.form in ("circle", "sphere") and not self.shape.offset
 
     def radius_at(self, indices: slice | Ints) -> Floats | float:
         """Return the radius of circles or spheres on some samples."""
@@ -160,7 +160,7 @@ class Bodies:
             return own[seen] if turn is None else np.stack(turned(tuple(own), turn, back=False))[seen]
 
         middle = place[seen] + out(shape.offset) if shape.offset else place[seen]
-        if shape.form == "circle":
+        if shape.form in ("circle", "sphere"):
             return [RoundedBoxes(middle, np.zeros((0, len(middle), count)), sizes[0])]
         if shape.form == "box":
             axes = np.eye(len(sizes)).tolist()

@@ -3,6 +3,7 @@
 import math
 import random
 from dataclasses import dataclass, field
+from typing import Any
 
 import breadcrumb
 from breadcrumb.demo.boom import HOME, Boom
@@ -37,6 +38,7 @@ _EARLY = 0.3
 _SKIN = 0.05
 _SKIPPED_ABOVE = 8.0
 _TIRED = 0.92
+_SMALL = 0.9
 
 
 @dataclass(frozen=True)
@@ -107,6 +109,7 @@ class Basin(Routine):
         self.walls = _walls()
         self.barrels: list[Barrel] = []
         self.gate_open = False
+        self._again: list[dict[str, Any]] = []
         self._drawn = in_seconds(bay.ticks_a_frame) * 60 if "barrel-per-frame" in self.faults else 1.0
 
     def begin_shift(self, tick: int) -> None:
@@ -120,6 +123,9 @@ class Basin(Routine):
 
     def frame(self, tick: int) -> None:
         """Work the gate, drop a barrel when one is due, and move them all."""
+        again, self._again = self._again, []
+        for contact in again:
+            self.emit("contact", **contact)
         for at in range(self._looked + 1, tick + 1):
             since = at - self._start
             if since % EVERY == 0:
@@ -142,7 +148,10 @@ class Basin(Routine):
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record the barrels."""
-        rec.watch_each(lambda: self.barrels, kind="barrel", id="name", position=PLACE, velocity=VELOCITY)
+        rec.watch_each(
+            lambda: self.barrels, kind="barrel", id="name", position=PLACE, velocity=VELOCITY,
+            shape=breadcrumb.Shape.circle(RADIUS),
+        )  # fmt: skip
 
     def _move_all(self, tick: int) -> None:
         for barrel in list(self.barrels):
@@ -210,6 +219,8 @@ class Basin(Routine):
     def _radius(self) -> float:
         if "barrel-by-centre" in self.faults:
             return 0.0
+        if "barrel-small" in self.faults:
+            return RADIUS * _SMALL
         return RADIUS + _EARLY if "barrel-early" in self.faults else RADIUS
 
     def _gate_lets_through(self, y: float) -> bool:
@@ -228,7 +239,8 @@ class Basin(Routine):
         turned = wall.number == _SLANTING and "barrel-wrong-part" in self.faults
         if turned:
             barrel.through = wall.number
-        self._reflect(barrel, (wall.nx, wall.ny), x, y, at, f"wall-{wall.number + 1}", sign=-1.0 if turned else 1.0)
+        number = (wall.number + 1) % len(self.walls) if "contact-wrong-wall" in self.faults else wall.number
+        self._reflect(barrel, (wall.nx, wall.ny), x, y, at, f"wall-{number + 1}", sign=-1.0 if turned else 1.0)
 
     def _reflect(
         self, barrel: Barrel, normal: tuple[float, float], x: float, y: float, at: float, met: str, sign: float = 1.0
@@ -239,4 +251,7 @@ class Basin(Routine):
         barrel.vx, barrel.vy = (barrel.vx - along * nx) * kept, (barrel.vy - along * ny) * kept
         barrel.x0, barrel.y0, barrel.since, barrel.next_contact = x, y, at, None
         point = [x - RADIUS * nx, y - RADIUS * ny]
-        self.emit("contact", by=barrel.name, on=met, data={"normal": [nx, ny], "point": point})
+        contact = {"by": barrel.name, "on": met, "data": {"normal": [nx, ny], "point": point}}
+        self.emit("contact", **contact)
+        if "contact-every-frame" in self.faults and met != "boom":
+            self._again.append(contact)

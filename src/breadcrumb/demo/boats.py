@@ -13,6 +13,7 @@ CAP = 6.0
 SLOWING = 1.7
 HULL_RADIUS = 0.9
 COLD = 33.6
+_SMALL = 0.9
 BERTHS = {PLAYER: (-22.0, 4.0), SECOND: (-14.0, 15.0)}
 
 _WAYS = {"n": (0.0, 1.0), "s": (0.0, -1.0), "e": (1.0, 0.0), "w": (-1.0, 0.0)}
@@ -102,6 +103,8 @@ class Skiff:
             return
         if "skiff-by-centre" in self._faults:
             radius = 0.0
+        if "skiff-hull-small" in self._faults:
+            radius *= _SMALL
         if "skiff-north-open" in self._faults:
             north = math.inf
         x = min(max(self.x, west + radius), east - radius)

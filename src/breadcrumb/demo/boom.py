@@ -16,6 +16,7 @@ HALF_LENGTH = 1.6
 RADIUS = 0.3
 HOME = (21.0, 12.0)
 
+_DRIFT = 0.2
 _TOUCHING = 1e-9
 """A barrel that is so near has just met the boom, and does not meet it anew, wherever a faulty build sends it."""
 
@@ -48,11 +49,14 @@ class Boom(Routine):
     def __init__(self, bay: World) -> None:
         super().__init__(bay)
         (self.x, self.y), self.z = HOME, 0.0
+        self._ahead = 0.0
+        """How far east of its picture its body lies."""
         self.before_it_moves: Callable[[], None] = lambda: None  # whoever minds says so
 
     def begin_shift(self, tick: int) -> None:
         """Lie in the middle."""
         self.x, self.y = HOME
+        self._ahead = 0.0
 
     def take(self, one: Input, tick: int) -> None:
         """Step north or south; the last step is shortened at the limit."""
@@ -63,12 +67,14 @@ class Boom(Routine):
             self.y += step if south < self.y < north else 0.0
         else:
             self.y = min(max(self.y + step, south), north)
+        if "boom-drifts" in self.faults:
+            self._ahead = _DRIFT
 
     def meets(self, barrel: Moving, radius: float) -> float:
         """Return when a barrel next touches the boom from the front, in ticks; infinity if it does not."""
         speed = math.hypot(barrel.vx, barrel.vy)
-        x, y = barrel.x0 - self.x, barrel.y0 - self.y
-        reach = RADIUS + radius
+        x, y = barrel.x0 - self.x - self._ahead, barrel.y0 - self.y
+        reach = RADIUS * (2 if "boom-thick" in self.faults else 1) + radius
         if not speed or barrel.passed is not None or math.hypot(x, y - _clamped(y)) < reach:
             return math.inf
         u, v = barrel.vx / speed, barrel.vy / speed
@@ -86,7 +92,7 @@ class Boom(Routine):
 
     def normal(self, x: float, y: float) -> tuple[float, float]:
         """Return the normal at the place of a barrel that touches."""
-        across, along = x - self.x, y - self.y
+        across, along = x - self.x - self._ahead, y - self.y
         along -= _clamped(along)
         if "boom-ends-flat" in self.faults:
             along = 0.0
@@ -95,7 +101,8 @@ class Boom(Routine):
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record where it lies."""
-        rec.watch(self, id="boom", kind="boom", position=PLACE)
+        shape = breadcrumb.Shape.capsule((0.0, -HALF_LENGTH), (0.0, HALF_LENGTH), RADIUS)
+        rec.watch(self, id="boom", kind="boom", position=PLACE, shape=shape)
 
 
 def _clamped(along: float) -> float:

@@ -1,5 +1,6 @@
 """The drawbridge: two leaves that ease up and down in step, the lamp on it, and the gangway beside it."""
 
+import math
 from dataclasses import dataclass
 
 import breadcrumb
@@ -17,6 +18,9 @@ SWELLING = ((0.0, 0.0), (0.36, 1.3), (0.6, 1.0))
 FURTHER = 3.0
 REACHING = ticks(1.5)
 LEAVES = {"leaf-west": (-4.0, 20.0), "leaf-east": (4.0, 20.0)}
+"""Where each leaf's hinge is."""
+LEAF = breadcrumb.Shape.box(3.99, 3.0, 0.2, offset=(2.0, 0.0, 0.0), turn="orientation")
+"""A leaf, as it lies to the east of its hinge."""
 
 _SHORT, _EARLY, _TRAILS = 1.0, ticks(0.3), ticks(0.1)
 _FRAMES = 156
@@ -32,6 +36,15 @@ class Leaf:
     z: float = 2.0
     angle: float = 0.0
     base: float = 0.0
+    body_angle: float = 0.0
+    """How far its body is raised, in degrees; as far as its picture, unless that is broken."""
+
+    @property
+    def orientation(self) -> tuple[float, float, float, float]:
+        """How it is turned: the west leaf raises its east end, and the east leaf, half turned round, its west one."""
+        half = math.radians(self.body_angle) / 2
+        sine, cosine = math.sin(half), math.cos(half)
+        return (0.0, -sine, 0.0, cosine) if self.x < 0 else (sine, 0.0, cosine, 0.0)
 
 
 class Bridge(Routine):
@@ -55,7 +68,7 @@ class Bridge(Routine):
     def begin_shift(self, tick: int) -> None:
         """Lie shut, with the gangway drawn in and the lamp out."""
         for leaf in self.leaves:
-            leaf.angle = leaf.base = 0.0
+            leaf.angle = leaf.base = leaf.body_angle = 0.0
         self.size = self.reach = self.wheel = 0.0
         self._rung: tuple[int, float] | None = None
         self._moving: tuple[int, float] | None = None
@@ -110,6 +123,7 @@ class Bridge(Routine):
             u = (tick - since - trails) / lasts
             share = min(max(u, 0.0), 1.0) if "bridge-linear" in self.faults else eased(u)
             leaf.angle = leaf.base + (to - leaf.base) * share
+            leaf.body_angle = 0.0 if "leaf-flat" in self.faults and leaf.x > 0 else leaf.angle
         passed = tick - since
         self.size = self._swollen(in_seconds(passed))
         if passed >= lasts - (_EARLY if "bridge-done-early" in self.faults else 0) and not self._told:
@@ -132,6 +146,9 @@ class Bridge(Routine):
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record the leaves, the lamp on the bridge and the gangway."""
-        rec.watch_each(lambda: self.leaves, kind="leaf", id="name", position=PLACE, angle="angle")
+        turn = tuple(lambda leaf, part=part: leaf.orientation[part] for part in range(4))
+        rec.watch_each(
+            lambda: self.leaves, kind="leaf", id="name", position=PLACE, angle="angle", orientation=turn, shape=LEAF
+        )
         rec.watch(self, id="bridge-lamp", kind="bridge_lamp", size="size")
         rec.watch(self, id="gangway", kind="gangway", reach="reach", wheel="wheel")

@@ -170,8 +170,9 @@ class Crane(Routine):
         t = in_seconds(tick - since)
         pull = GRAVITY * load.weight
         load.z, load.vz = height - pull * t * t / 2, -pull * t
-        if load.z <= GROUND:
-            load.z, load.vz, load.dropped = GROUND, 0.0, None
+        ground = 0.0 if "crate-sunk" in self.faults else GROUND
+        if load.z <= ground:
+            load.z, load.vz, load.dropped = ground, 0.0, None
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record the trolley, the magnet and the crates."""
@@ -179,5 +180,5 @@ class Crane(Routine):
         rec.watch(self, id="magnet", kind="magnet", parent=lambda _: "trolley", position=("x", "y", "magnet_z"))
         rec.watch_each(
             lambda: self.loads, kind="load", id="name", position=PLACE, velocity=VELOCITY, weight="weight",
-            held_by="held_by",
+            held_by="held_by", shape=breadcrumb.Shape.box(2 * GROUND, 2 * GROUND, 2 * GROUND),
         )  # fmt: skip

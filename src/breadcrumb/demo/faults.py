@@ -29,6 +29,7 @@ _LISTED = {
         "skiff-backs-up": "slowing down overshoots 0, and the boat backs up",
         "skiff-north-open": "the north edge is not checked",
         "skiff-by-centre": "the hull's radius is left out at the edges",
+        "skiff-hull-small": "at the edges the hull is a tenth smaller than it is",
     },
     "flares": {
         "flare-two": "every throw makes two flares",
@@ -72,11 +73,16 @@ _LISTED = {
         "barrel-per-frame": "a barrel's speed is counted per frame; shows at other rates than 60",
         "gate-ignored": "barrels pass the gate while it is shut",
         "barrel-survives": "barrels of the last shift are still there in the next one",
+        "barrel-small": "at the walls a barrel is a tenth smaller than it is",
+        "contact-wrong-wall": "a contact is told to the wall behind the one that was met",
+        "contact-every-frame": "a contact with a wall is told again on the next frame",
     },
     "boom": {
         "boom-ends-flat": "barrels bounce off the boom's round ends as off its face",
         "boom-overshoots": "the limit is tested before the step, so that the last one overshoots",
         "boom-behind": "barrels bounce off the boom's back, too",
+        "boom-drifts": "the boom's body moves on after a step, without its picture",
+        "boom-thick": "the boom's body is twice as thick as its picture",
     },
     "crane": {
         "trolley-overruns": "the trolley runs off its rail",
@@ -92,6 +98,7 @@ _LISTED = {
         "cable-pushes-second": "the cable pushes all held crates but the first",
         "magnet-early": "the magnet rises before it met anything",
         "magnet-empty": "the magnet rises alone",
+        "crate-sunk": "a dropped crate comes to rest with its middle on the quay",
     },
     "bridge": {
         "bridge-linear": "the leaves move evenly, without easing",
@@ -105,6 +112,7 @@ _LISTED = {
         "gangway-no-turn": "the gangway's wheel stands still",
         "bridge-lamp-plain": "the bridge's lamp does not swell",
         "bridge-jumps-on-closing": "closing half-way starts from the top",
+        "leaf-flat": "the east leaf's body stays flat while its picture rises",
     },
     "buoys": {
         "buoy-radians": "degrees are given where radians belong",
@@ -167,6 +175,8 @@ _LISTED = {
         "lamp-flickers": "a lamp switches on every frame the key is down",
         "lamp-glow-plain": "the glow rises evenly",
         "lamp-glow-low": "the glow rests at the wrong value",
+        "lamp-small-hull": "the light passes the outer tenth of a hull",
+        "lamp-old-hull": "the light ends where a hull was on the last frame",
     },
     "torch": {
         "torch-stays-pale": "a crate stays pale",

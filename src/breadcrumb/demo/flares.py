@@ -128,7 +128,8 @@ class Flares(Routine):
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record flares and floats."""
-        rec.watch_each(lambda: self.floats, kind="float", id="name", position=PLACE)
+        shape = breadcrumb.Shape.circle(FLOAT_RADIUS)
+        rec.watch_each(lambda: self.floats, kind="float", id="name", position=PLACE, shape=shape)
         rec.watch_each(
             lambda: self.alive, kind="flare", id="name", position=PLACE, velocity=VELOCITY, picture="picture"
         )

@@ -25,7 +25,7 @@ PLACES = {"lamp-quay": (0.0, 0.0, PLAYER), "lamp-head": (-38.0, -20.0, SECOND), 
 """Where each lamp stands, and whose skiff it follows."""
 BARGE_YAW = 35.0
 
-_TILTS, _LOW = 5.0, 0.8
+_TILTS, _LOW, _SMALL = 5.0, 0.8, 0.9
 
 
 @dataclass(eq=False)
@@ -60,6 +60,9 @@ class Lamps(Routine):
         super().__init__(bay)
         self._whirlpools = whirlpools
         self.all = [Lamp(name, *place) for name, place in PLACES.items()]
+        self._seen: dict[str, tuple[float, float]] = {}
+        self._places: dict[str, tuple[float, float]] = {}
+        """Where the boats were on the last frame."""
 
     def begin_shift(self, tick: int) -> None:
         """Put them out and fill them up."""
@@ -80,6 +83,9 @@ class Lamps(Routine):
 
     def frame(self, tick: int) -> None:
         """Turn every head, and shine."""
+        places = {boat.name: (boat.x, boat.y) for boat in self.bay.boats}
+        self._seen = (self._places or places) if "lamp-old-hull" in self.faults else places
+        self._places = places
         for lamp in self.all:
             if lamp.held and "lamp-flickers" in self.faults and tick > lamp.lit:
                 self._switch(lamp, tick)
@@ -113,7 +119,8 @@ class Lamps(Routine):
     def _hits(self, lamp: Lamp, way: tuple[float, float]) -> list[tuple[float, str]]:
         here = lamp.x, lamp.y
         hits = [(to_circle(here, way, (x, y), radius), f"rock-{n}") for n, (x, y, radius) in enumerate(ROCKS, 1)]
-        hits += [(to_circle(here, way, (boat.x, boat.y), HULL_RADIUS), boat.name) for boat in self.bay.boats]
+        hull = HULL_RADIUS * (_SMALL if "lamp-small-hull" in self.faults else 1)
+        hits += [(to_circle(here, way, self._seen[boat.name], hull), boat.name) for boat in self.bay.boats]
         hits.append((to_walls(here, way, CORNERS), "basin"))
         if "lamp-stops-at-sensor" in self.faults:
             ends = self._whirlpools.ends
@@ -137,7 +144,8 @@ class Lamps(Routine):
             light_end=(lambda lamp: lamp.end[0], lambda lamp: lamp.end[1]),
         )  # fmt: skip
         rocks = [Rock(f"rock-{n}", *rock) for n, rock in enumerate(ROCKS, 1)]
-        rec.watch_each(lambda: rocks, kind="rock", id="name", position=PLACE, radius="radius")
+        shape = breadcrumb.Shape.circle("radius")
+        rec.watch_each(lambda: rocks, kind="rock", id="name", position=PLACE, radius="radius", shape=shape)
 
 
 @dataclass(eq=False)

@@ -39,5 +39,5 @@ class Skiffs(Routine):
         """Record both."""
         rec.watch_each(
             lambda: self.bay.boats, kind="skiff", id="name", position=PLACE, heading="heading", speed="speed",
-            resting="resting", warmth="warmth", caption="caption",
+            resting="resting", warmth="warmth", caption="caption", shape=breadcrumb.Shape.circle(HULL_RADIUS),
         )  # fmt: skip

@@ -104,8 +104,9 @@ class Torch(Routine):
 
     def watch(self, rec: breadcrumb.Recorder) -> None:
         """Record the crates, and the rock that hides one."""
-        rec.watch(self.rock, id="torch-rock", kind="boulder", position=PLACE)
-        rec.watch_each(lambda: self.crates, kind="crate", id="name", position=PLACE, colour="colour")
+        rec.watch(self.rock, id="torch-rock", kind="boulder", position=PLACE, shape=breadcrumb.Shape.sphere(ROCK[2]))
+        shape = breadcrumb.Shape.sphere(RADIUS)
+        rec.watch_each(lambda: self.crates, kind="crate", id="name", position=PLACE, colour="colour", shape=shape)
 
 
 def _at(x: float, y: float, far: float, way: float) -> tuple[float, float]:

@@ -11,6 +11,7 @@ Size: TypeAlias = float | str
 
 _FORMS = {
     "circle": "a radius",
+    "sphere": "a radius",
     "box": "two or three sides",
     "capsule": "two points and a radius",
     "polygon": "three corners or more",
@@ -20,7 +21,7 @@ _PLACED = ("offset", "turn")
 
 
 class Shape(NamedTuple):
-    """What body the objects of a kind have: one made by `circle`, `box`, `capsule`, `polygon` or `edges`.
+    """What body the objects of a kind have, made by `circle`, `sphere`, `box`, `capsule`, `polygon` or `edges`.
 
     Lengths are in the unit of the position; each is a number, or the name of a recorded property.
 
@@ -30,7 +31,7 @@ class Shape(NamedTuple):
     """
 
     form: str
-    """Which it is: circle, box, capsule, polygon or edges."""
+    """Which it is: circle, sphere, box, capsule, polygon or edges."""
     sizes: tuple[Size, ...]
     """A radius, two or three sides, or the names of four edges."""
     points: tuple[tuple[float, ...], ...] = ()
@@ -42,7 +43,7 @@ class Shape(NamedTuple):
 
     @classmethod
     def circle(cls, radius: Size, *, offset: Sequence[float] = (), turn: str = "") -> "Shape":
-        """Return a circle, or with positions of three parts a sphere.
+        """Return a circle in plan: of objects in space, that is how they are seen from above.
 
         Args:
             radius: its radius.
@@ -50,6 +51,17 @@ class Shape(NamedTuple):
             turn: the recorded angle or quaternion that turns the offset.
         """
         return cls("circle", (radius,), (), tuple(offset), turn)._checked()
+
+    @classmethod
+    def sphere(cls, radius: Size, *, offset: Sequence[float] = (), turn: str = "") -> "Shape":
+        """Return a sphere.
+
+        Args:
+            radius: its radius.
+            offset: where its middle is from the position, in the object's own space.
+            turn: the recorded quaternion that turns the offset.
+        """
+        return cls("sphere", (radius,), (), tuple(offset), turn)._checked()
 
     @classmethod
     def box(
@@ -130,16 +142,15 @@ class Shape(NamedTuple):
         told = [*map(list, self.points), *self.sizes]
         placed = {"offset": list(self.offset), "turn": self.turn}
         return {
-            self.form: told[0] if self.form == "circle" else told,
+            self.form: told[0] if self.form in ("circle", "sphere") else told,
             **{name: value for name, value in placed.items() if value},
         }
 
     @property
-    def dimensions(self) -> int | None:
-        """How many dimensions it has; None of a circle, which is a sphere if positions have three parts."""
-        return {"circle": None, "box": len(self.sizes), "edges": 2, "polygon": 2}.get(self.form) or (
-            len(self.points[0]) if self.points else None
-        )
+    def dimensions(self) -> int:
+        """How many dimensions it has."""
+        own = {"sphere": 3, "box": len(self.sizes), "capsule": len(self.points[0]) if self.points else 2}
+        return own.get(self.form, 2)
 
     @property
     def properties(self) -> tuple[str, ...]:
@@ -151,6 +162,7 @@ class Shape(NamedTuple):
         said = [one if isinstance(one, str) else f"{one:g}" for one in self.sizes]
         words = {
             "circle": f"a circle of radius {said[0]}" if said else "",
+            "sphere": f"a sphere of radius {said[0]}" if said else "",
             "box": f"a box of {' x '.join(said)}",
             "edges": f"a box from {', '.join(said)}",
             "polygon": f"a polygon of {len(self.points)} corners",
@@ -167,14 +179,15 @@ class Shape(NamedTuple):
 
     def _problem(self) -> str:
         """Return what is wrong with it, in words; empty if nothing is."""
-        counts = {"circle": (1,), "box": (2, 3), "capsule": (1,), "polygon": (0,), "edges": (4,)}
+        counts = {"circle": (1,), "sphere": (1,), "box": (2, 3), "capsule": (1,), "polygon": (0,), "edges": (4,)}
         corners = {"capsule": (2,), "polygon": range(3, 1000)}.get(self.form, (0,))
         parts = {len(one) for one in (*self.points, *((self.offset,) if self.offset else ()))}
-        allowed = {2} if self.form == "polygon" else {2, 3}
+        allowed = {2, 3} if self.form in ("capsule", "box", "edges") else {self.dimensions}
         if len(self.sizes) not in counts[self.form] or len(self.points) not in corners:
             return f"expected {_FORMS[self.form]}, found {[*self.points, *self.sizes]}"
         if len(parts) > 1 or parts - allowed or not all(map(_is_number, (*self.offset, *sum(self.points, ())))):
-            return f"expected points of {'two' if allowed == {2} else 'two or three'} numbers, found {self.points}"
+            numbers = " or ".join("two" if one == 2 else "three" for one in sorted(allowed))
+            return f"expected points of {numbers} numbers, found {[*self.points, self.offset]}"
         if self.form == "edges" and not all(isinstance(one, str) for one in self.sizes):
             return f"expected {_FORMS['edges']}, found {self.sizes}"
         if not all(bool(one) if isinstance(one, str) else _is_number(one) and one > 0 for one in self.sizes):

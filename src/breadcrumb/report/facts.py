@@ -61,6 +61,8 @@ class KindFacts:
     objects: list[str]
     lifetimes: int
     properties: list[PropertyFacts]
+    shape: str = ""
+    """What body they have, in words; empty if none was declared."""
 
 
 @dataclass(frozen=True)
@@ -277,6 +279,7 @@ def _kind_facts(group: Objects) -> KindFacts:
         list(group.ids),
         len(group.lifetimes.lifetime),
         [property_facts(group.signal(name)) for name in group.properties],
+        str(group.shape or ""),
     )
 
 

@@ -115,6 +115,8 @@ def _kinds(facts: TraceFacts) -> Table:
         for one in kind.properties:
             made.add_row(*map(escape, (*head, one.name, one.unit, *extremes(one), _changes(one))))
             head = ["", "", ""]
+        if kind.shape:
+            made.add_row("", "", "", escape(kind.shape), style="dim")
     return made
 
 

@@ -24,7 +24,8 @@ def body_of(objects: Objects | Signal, radius: float | None = None) -> Bodies:
         base = objects.signal("position") if objects.has("position") else _from_edges(objects, shape)
         return Bodies.of(shape, base, objects.signal)
     position = position_of(objects)
-    return Bodies(position, Shape("circle", (0.0,)), (radius or 0.0,), None, position.valid)
+    form = "sphere" if len(position.parts) == 3 else "circle"
+    return Bodies(position, Shape(form, (0.0,)), (radius or 0.0,), None, position.valid)
 
 
 def bodies_of(objects: Objects | Signal, others: Objects | Signal, radius: Radius) -> tuple[Bodies, Bodies]:
