@@ -78,7 +78,7 @@ def _collisions(trace: Trace) -> Cases:
         "reports_every_touch": lambda right: collisions.reports_every_touch(
             entered, collisions.touching(skiffs, whirlpools, radius=(0.0, 3.0 if right else 2.0)), only=False
         ),
-        "rests_on": lambda right: collisions.rests_on(trace.all("crate"), 1.0 if right else 0.9, tol=0.05),
+        "rests_on": lambda right: collisions.rests_on(trace.all("crate"), 0.5 if right else 0.4, tol=0.05),
     }
 
 

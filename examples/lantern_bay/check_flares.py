@@ -3,10 +3,10 @@
 import numpy as np
 
 from breadcrumb import Box, frames, judge, seconds
-from breadcrumb.checks import movement, spawns, triggers
+from breadcrumb.checks import collisions, movement, spawns, triggers
 
 BAY = Box((-40, -22), (40, 22))  # m
-THROWER = "heron"
+THROWER, OTHER = "heron", "tern"
 SPEED = 8.5  # m/s
 HEIGHT = 1.1  # m above the water
 BURNING = seconds(1.4)
@@ -107,6 +107,12 @@ def check_a_flare_bursts_on_time(trace):
         within=(BURNING, BURNING),
         unless=met | trace.all("flare").leaves,
     )
+
+
+def check_a_flare_that_flies_is_in_nothing_that_it_bursts_on(trace):
+    flare = trace.all("flare")
+    assert collisions.never_touches(flare, trace.all("float"), during=flying(trace))
+    assert collisions.never_touches(flare, trace.one(id=OTHER), during=flying(trace))
 
 
 def check_a_burst_stands_still(trace):
