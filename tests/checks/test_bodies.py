@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 import pytest
@@ -11,90 +11,9 @@ from breadcrumb import Box, Capsule, Circle, Polygon, Shape, Trace, TurnedBox, V
 from breadcrumb.checks import collisions, movement, rays, spawns
 from breadcrumb.errors import Misuse
 from breadcrumb.testing import make_trace
+from forms import ARMS, EIGHT, FORMS, WORLDS, arm, scene
 
-DIAGONAL = math.sqrt(2)
-EIGHT = [(1, 0.4), (0.4, 1), (-0.4, 1), (-1, 0.4), (-1, -0.4), (-0.4, -1), (0.4, -1), (1, -0.4)]
-
-
-class Form(NamedTuple):
-    """A shape that reaches 1 m to both sides along the first axis."""
-
-    shape: Shape
-    turned: dict[str, Any] = {}  # noqa: RUF012  (a tuple's default is shared on purpose)
-    """What each object says of its turn and size."""
-    low: float = 1.0
-    """How far it reaches down."""
-    share: float = 1.0
-    """How deep an overlap is, as a share of that along the first axis."""
-    parts: int = 2
-
-
-HALF = math.sin(math.pi / 8)
-ABOUT_Z = (0.0, 0.0, HALF, math.sqrt(1 - HALF**2))
-"""A turn by an eighth about the third axis."""
-FORMS = {
-    "circle": Form(Shape.circle(1.0)),
-    "circle of a recorded radius": Form(Shape.circle("size"), {"size": 1.0}),
-    "circle beside its position": Form(Shape.circle(1.0, offset=(0.0, 0.5)), low=0.5),
-    "box": Form(Shape.box(2.0, 1.0), low=0.5),
-    "turned box": Form(Shape.box(DIAGONAL, DIAGONAL, turn="angle"), {"angle": 45.0}, share=1 / DIAGONAL),
-    "box on its side": Form(
-        Shape.box("tall", "wide", turn="angle"), {"angle": 90.0, "tall": 1.0, "wide": 2.0}, low=0.5
-    ),
-    "edges": Form(
-        Shape.edges("left", "right", "top", "bottom"), {"left": -1.0, "right": 1.0, "top": -0.5, "bottom": 0.5}, low=0.5
-    ),
-    "capsule": Form(Shape.capsule((-0.5, 0), (0.5, 0), 0.5), low=0.5),
-    "polygon": Form(Shape.polygon(EIGHT)),
-    "polygon with a notch": Form(Shape.polygon([(-1, -1), (1, -1), (1, 1), (0, 0.2), (-1, 1)])),
-    "sphere": Form(Shape.sphere(1.0), parts=3),
-    "box in space": Form(Shape.box(2.0, 3.0, 1.0), low=1.5, parts=3),
-    "turned box in space": Form(
-        Shape.box(DIAGONAL, DIAGONAL, 2.0, turn="orientation"), {"orientation": ABOUT_Z}, share=1 / DIAGONAL, parts=3
-    ),
-    "capsule in space": Form(Shape.capsule((0, 0, -2), (0, 0, 2), 1.0), parts=3),
-}
-
-
-class World(NamedTuple):
-    """Which way is up."""
-
-    up: str
-    sense: str
-
-    @property
-    def about(self) -> dict[str, Any]:
-        """The conventions of the session."""
-        return {
-            "axes": {"x": "right", "y": self.up, "handedness": "right" if self.up == "up" else "left"},
-            "angles": {"unit": "deg", "zero": "x", "sense": self.sense},
-            "units": {"position": "m"},
-        }
-
-
-WORLDS = {"y up": World("up", "counter-clockwise"), "y down": World("down", "clockwise")}
 ALL = pytest.mark.parametrize(("form", "world"), [(form, world) for form in FORMS for world in WORLDS])
-
-
-def scene(form: Form, world: World, *places: Any, missing: tuple[int, ...] = ()) -> Trace:
-    """Return a session in which `a` is on these places along the first axis, and `b` stays at 0."""
-    states = []
-    for row, x in enumerate(places):
-        state = {}
-        for who, at in (("a", x), ("b", 0.0)):
-            if at is None:
-                continue
-            position = None if who == "b" and row in missing else (at, *[0.0] * (form.parts - 1))
-            told = {
-                name: value + at if form.shape.form == "edges" and name in ("left", "right") else value
-                for name, value in form.turned.items()
-            }
-            if position is None and form.shape.form == "edges":
-                told = dict.fromkeys(told)
-            state[who] = {"position": position, **told}
-        states.append(state)
-    kinds = {"a": "crate", "b": "rock"}
-    return make_trace(states, kinds=kinds, shapes={"crate": form.shape, "rock": form.shape}, **world.about)
 
 
 RULES: dict[str, Callable[[Trace], Verdict]] = {
@@ -195,6 +114,15 @@ def test_rays_meet_bodies_and_touches_are_reported(form: str, world: str) -> Non
         assert rays.first_hit(position, east, [trace.all("rock")]).values == pytest.approx([4.0, 2.0, 0.9, 2.0])
     touches = collisions.touching(trace.all("crate"), trace.all("rock"))
     assert touches.first.tolist() == [2]
+
+
+@pytest.mark.parametrize("case", ARMS)
+def test_a_body_turns_as_the_session_says(case: str) -> None:
+    """Where a turned body is follows from the sense of angles and the way the axes point, or from the quaternion."""
+    place, kegs = ARMS[case][-1], arm(case).all("crate")
+    assert collisions.touching(kegs, Circle(place, 0.01)).count == 1
+    assert collisions.touching(kegs, Circle(tuple(-part for part in place), 0.01)).count == 0
+    assert collisions.touching(kegs, Circle((place[0], -place[1], *place[2:]), 0.01)).count == 0
 
 
 def test_two_fast_bodies_meet_between_frames() -> None:

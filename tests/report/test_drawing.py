@@ -12,6 +12,7 @@ from PIL import Image
 import breadcrumb
 from breadcrumb.errors import Misuse
 from breadcrumb.testing import make_trace
+from forms import FORMS, WORLDS, scene
 
 Cli = Callable[..., CompletedProcess[str]]
 
@@ -130,3 +131,14 @@ def test_nothing_to_draw_is_an_error() -> None:
     """A figure that would be empty is refused."""
     with pytest.raises(Misuse, match="found nothing to draw"):
         breadcrumb.draw_over_time()
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_paths_show_bodies(form: str) -> None:
+    """The path of objects that have a shape ends in it, as wide as it is."""
+    trace = scene(FORMS[form], WORLDS["y down"], -3.0, 2.0)
+    figure = breadcrumb.draw_paths(trace.all("crate"))
+    patches = figure.axes[0].patches
+    reached = np.concatenate([patch.get_path().vertices for patch in patches])
+    assert (reached[:, 0].min(), reached[:, 0].max()) == pytest.approx((1.0, 3.0), abs=0.01)
+    assert not breadcrumb.draw_paths(trace.all("crate").position).axes[0].patches

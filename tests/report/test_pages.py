@@ -11,11 +11,15 @@ from subprocess import CompletedProcess
 from typing import Any
 from xml.etree import ElementTree as ET
 
+import numpy as np
 import pytest
 
 from breadcrumb import Recorder, open_trace
+from breadcrumb.geometry.polygons import Polygons
 from breadcrumb.report.replaying import replay_page
 from breadcrumb.testing import make_trace
+from breadcrumb.trace.bodies import body_of
+from forms import ARMS, FORMS, WORLDS, arm, scene
 
 MISSING = [name for name in ("chromium", "chromedriver", "npm") if shutil.which(name) is None]
 pytestmark = [
@@ -341,3 +345,22 @@ def test_a_replay_tells_what_is_missing_and_who_is_not_there(page: Page, tmp_pat
         ["skiff heron", f"n {missing} m", f"at ({missing}, {missing})", "lit missing", "state missing"],
         ["skiff not there"],
     ]
+
+
+@pytest.mark.parametrize("form", [*FORMS, *ARMS])
+def test_a_replay_shows_bodies_where_checks_have_them(page: Page, form: str, tmp_path: Path) -> None:
+    """The points that the page joins to a body, and the radius that rounds them, are those that checks judge."""
+    trace = scene(FORMS[form], WORLDS["y down"], -3.0, 2.0) if form in FORMS else arm(form)
+    (tmp_path / "bodies.html").write_text(replay_page(trace, at=1), "utf-8")
+    page.open(tmp_path / "bodies.html")
+    seen = page.run("return breadcrumbReplay.bodyOf('a')")
+    assert page.complaints() == []
+    wanted = set()
+    for piece in body_of(trace.all("crate")).at(np.array([1])):
+        halves: Any = [] if isinstance(piece, Polygons) else piece.halves[:, :, 0]
+        corners: list[Any] = list(piece.corners[:, :, 0]) if isinstance(piece, Polygons) else [piece.centre[:, 0]]
+        for half in halves:
+            corners = [corner + sign * half for corner in corners for sign in (-1, 1)]
+        wanted |= {tuple(np.round(corner, 5).tolist()) for corner in corners}
+        assert seen["radius"] == pytest.approx(float(piece.radius[0]))
+    assert {tuple(round(part, 5) + 0.0 for part in point) for point in seen["points"]} == wanted

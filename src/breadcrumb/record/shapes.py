@@ -159,7 +159,7 @@ class Shape(NamedTuple):
         return tuple(dict.fromkeys(named))
 
     def __str__(self) -> str:
-        said = [one if isinstance(one, str) else f"{one:g}" for one in self.sizes]
+        said = [f".{one}" if isinstance(one, str) else f"{one:g}" for one in self.sizes]
         words = {
             "circle": f"a circle of radius {said[0]}" if said else "",
             "sphere": f"a sphere of radius {said[0]}" if said else "",
@@ -170,7 +170,7 @@ class Shape(NamedTuple):
         if words is None:
             words = f"a capsule of radius {said[0]} from {_place(self.points[0])} to {_place(self.points[1])}"
         words += f" at {_place(self.offset)}" if self.offset else ""
-        return words + (f", turned by {self.turn}" if self.turn else "")
+        return words + (f", turned by .{self.turn}" if self.turn else "")
 
     def _checked(self) -> "Shape":
         if problem := self._problem():

@@ -19,6 +19,7 @@ from breadcrumb.errors import Misuse
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SEVERAL, SIZE, WRONG, drawable, name_plan
+from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.words import amount
 
@@ -41,6 +42,8 @@ _LANE_HEIGHT, _PANEL_HEIGHT = 0.22, 1.5
 _TELEPORT = 25
 """How many times as long as an object's usual step a teleport is."""
 _BINS = 40
+_MOST_BODIES = 40
+"""In how many lifetimes bodies are drawn."""
 
 
 def _plain_text(draw: "Callable[P, Figure]") -> "Callable[P, Figure]":
@@ -60,7 +63,8 @@ def _plain_text(draw: "Callable[P, Figure]") -> "Callable[P, Figure]":
 def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title: str = "") -> "Figure":
     """Draw where objects went in plan: older is paler, a lifetime begins at a triangle and ends at a cross.
 
-    What is many times as long as an object's usual step is a teleport, and dotted.
+    What is many times as long as an object's usual step is a teleport, and dotted. Objects that have a shape are drawn
+    with it where they were last, in each of up to forty lifetimes.
 
     Args:
         several: objects with a position, or positions; each has a colour.
@@ -84,8 +88,10 @@ def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title
         axes.fill(corners[:, 0], corners[:, 1], color=ALLOWED, alpha=0.35, linewidth=0)
         axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
     every = max(1, sum(len(position) for position in positions) // _MOST_POINTS)
-    for position, color in zip(positions, _colors(len(positions)), strict=True):
+    for one, position, color in zip(several, positions, _colors(len(positions)), strict=True):
         _draw_trail(axes, position.plan, color, every)
+        if isinstance(one, Objects) and one.shape is not None and not position.track.unseen:
+            _draw_bodies(axes, one, color)
     seen = [position for position in positions if not position.track.unseen]
     if seen:
         name_plan(axes, plan_labels(seen[0]))
@@ -207,6 +213,19 @@ def has_place(group: Objects) -> bool:
 
 def _is_place(signal: Signal) -> bool:
     return signal.texts is None and not signal.is_flag and len(signal.parts) in (2, 3)
+
+
+def _draw_bodies(axes: "Axes", objects: Objects, color: str) -> None:
+    """Draw the bodies of objects where they were last known, in each lifetime."""
+    from matplotlib.patches import Polygon as Patch
+
+    from breadcrumb.report.outlines import outlines_at  # here: it needs SciPy's geometry
+
+    bodies = body_of(objects)
+    there = np.flatnonzero(bodies.place.usable & bodies.finite)
+    last = np.append(np.flatnonzero(np.diff(bodies.place.track.lifetime[there])), len(there) - 1)[-_MOST_BODIES:]
+    for outline in outlines_at(bodies, there[last]) if len(there) else ():
+        axes.add_patch(Patch(drawable(outline), facecolor=color, edgecolor=color, alpha=0.3, linewidth=1))
 
 
 def _draw_trail(axes: "Axes", position: Signal, color: str, every: int) -> None:

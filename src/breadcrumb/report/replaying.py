@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.angles import AGAINST, plan_axes
+from breadcrumb.algebra.angles import AGAINST, compass_of, plan_axes
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Ints, Session
@@ -116,6 +116,21 @@ def _axes(session: Session) -> dict[str, Any]:
     }
 
 
+def _body(group: Objects) -> dict[str, Any] | None:
+    """Return the shape of objects, which parts of a position lie in plan, and how angles rise there; None if none."""
+    if group.shape is None or not group.has("position"):
+        return None
+    position = group.signal("position")
+    session, parts = position.track.session, len(position.parts)
+    body = {"shape": group.shape.as_data(), "plan": [0, 1], "way": 1}  # as in mathematics, if nothing says it
+    try:
+        body["plan"] = list(plan_axes(session, parts))
+        zero, quarter, *_ = compass_of(session, parts)
+    except Misuse:
+        return body
+    return {**body, "way": 1 if zero[0] * quarter[1] - zero[1] * quarter[0] > 0 else -1}
+
+
 def _kind(group: Objects, first: int, last: int) -> Iterator[dict[str, Any]]:
     """Return the samples of a kind within two clock indices: which lifetime and clock index, and each property."""
     signals = [group.signal(name) for name in group.properties]
@@ -134,6 +149,7 @@ def _kind(group: Objects, first: int, last: int) -> Iterator[dict[str, Any]]:
         "ids": [session.names[lifetimes.name[one]] for one in lifetime[starts].tolist()],
         "lifetimes": lifetimes.ordinal[lifetime[starts]].tolist(),
         "starts": [*starts.tolist(), len(indices)],
+        "body": _body(group),
         "rows": _packed((track.clock_index[indices] - first).astype("<i4")),
         "properties": [_property(signal, indices, starts) for signal in signals],
     }

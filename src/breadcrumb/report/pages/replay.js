@@ -5,7 +5,7 @@
   const el = (id) => document.getElementById(id);
   const COLOURS = ["#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a", "#a08696", "#614155", "#e86917", "#846671", "#813605"];
   const DARK = ["#79b0ec", "#f4867a", "#f6e782", "#7bf7fc", "#9070e9", "#ae7e10", "#e0be0e", "#4f97b9", "#b6d0bb", "#db5981"];
-  const MOST_EVENTS = 300, MOST_TRAILS = 120, MISSING_FLAG = 2, NEAR = 14, FEW = 150;
+  const MOST_EVENTS = 300, MOST_TRAILS = 120, MISSING_FLAG = 2, NEAR = 14, FEW = 150, BESIDE = 400;
   const ARRAYS = { f4: Float32Array, f8: Float64Array, i4: Int32Array, u1: Uint8Array };
 
   const unpacked = (text, type) => {
@@ -25,7 +25,7 @@
   const broken = session.broken.map((one) => ({ ...one, row: rowOf(one.frame) }));
   let row = session.at, clock = times[row], playing = false, before = 0, selected = null;
   let across = session.axes.plan[0], upward = session.axes.plan[1];
-  const view = { x: 0, y: 0, scale: 1 };
+  const view = { x: 0, y: 0, scale: 1 }, bodies = breadcrumbBodies;
 
   // Where things are
 
@@ -45,10 +45,15 @@
     return low; // between two samples it is where it was last seen
   }
   const valueOf = (property, part, one, sample) => property.parts[part][property.fixed ? one.lifetime : sample];
-  function placeOf(one, sample) {
-    const property = one.kind.position, axes = property.parts.length;
-    const x = across < axes ? valueOf(property, across, one, sample) : 0, y = upward < axes ? valueOf(property, upward, one, sample) : 0;
-    return [session.axes.reversed[across] ? -x : x, session.axes.reversed[upward] ? -y : y];
+  const asSeen = (point) => [across, upward].map((axis) => (axis < point.length ? (session.axes.reversed[axis] ? -point[axis] : point[axis]) : 0));
+  const partsOf = (property, one, sample) => property.parts.map((_, part) => valueOf(property, part, one, sample));
+  const placeOf = (one, sample) => asSeen(partsOf(one.kind.position, one, sample));
+  function bodyOf(one, sample) {
+    const valuesOf = (name, isTurn) => {
+      const property = one.kind.properties.find((each) => each.name === name), values = property ? partsOf(property, one, sample) : [NaN];
+      return isTurn && property && property.unit === "deg" ? values.map((value) => (value * Math.PI) / 180) : values;
+    };
+    return one.kind.body && bodies.of(one.kind.body, valuesOf, partsOf(one.kind.position, one, sample));
   }
 
   // The picture
@@ -101,12 +106,14 @@
       if (sample < 0) continue;
       const [x, y] = placeOf(one, sample);
       const px = toX(x), py = toY(y);
-      if (px > -20 && py > -20 && px < wide + 20 && py < high + 20) there.push([one, sample, px, py]);
+      const edge = one.kind.body ? BESIDE : 20;
+      if (px > -edge && py > -edge && px < wide + edge && py < high + edge) there.push([one, sample, px, py]);
     }
     const seconds = Number(el("trail").value);
     if (seconds) drawTrails(there, seconds);
-    const small = there.length > FEW ? 2.5 : 5;
+    drawBodies(there);
     for (const kind of session.kinds) {
+      const small = there.length > FEW || kind.body ? 2.5 : 5;
       paint.fillStyle = colourOf(kind);
       paint.beginPath();
       for (const [one, , px, py] of there) if (one.kind === kind) { paint.moveTo(px + small, py); paint.arc(px, py, small, 0, 7); }
@@ -124,6 +131,19 @@
       if (one === selected && there.length > FEW) paint.fillText(one.id.slice(0, 40), px + 13, py - 8);
     }
     picked = there;
+  }
+  function drawBodies(there) {
+    for (const [one, sample] of there) {
+      const body = bodyOf(one, sample);
+      if (!body) continue;
+      const width = bodies.lay(paint, body, body.points.map(asSeen).map(([x, y]) => [toX(x), toY(y)]), view.scale);
+      paint.strokeStyle = paint.fillStyle = colourOf(one.kind);
+      paint.lineWidth = Math.max(width, 1); paint.lineCap = "round";
+      paint.globalAlpha = 0.22;
+      if (width) paint.stroke(); else paint.fill();
+      paint.globalAlpha = 1;
+      if (!width) paint.stroke();
+    }
   }
   function drawNames(there, matters) { // those that matter first; of two that would lie over one another, one
     const taken = [];
@@ -347,5 +367,6 @@
   const here = broken.find((one) => one.row === row);
   if (here) pick(here.object);
   else if (objects.length === 1) pick(objects[0].id);
-  window.breadcrumbReplay = { spent, get row() { return row; }, get selected() { return selected && selected.title; }, frameOf: () => frames[row] };
+  const seenBody = (id) => { const one = placed.find((each) => each.id === id && sampleOf(each, row) >= 0); return one && bodyOf(one, sampleOf(one, row)); };
+  window.breadcrumbReplay = { spent, bodyOf: seenBody, get row() { return row; }, get selected() { return selected && selected.title; }, frameOf: () => frames[row] };
 })();
