@@ -18,7 +18,9 @@ import numpy as np
 import pandas as pd
 from sessions import OBJECTS, crowd, hour, ticks
 
-from breadcrumb import Box, Spans, Trace, frames, judge
+from breadcrumb import Box, Shape, Spans, Tiles, Trace, frames, judge
+from breadcrumb.algebra.bodies import Bodies
+from breadcrumb.algebra.near_bodies import near_bodies
 from breadcrumb.checks import collisions, movement, triggers, values
 
 ROUNDS = 5
@@ -141,6 +143,8 @@ def rows_of_a_crowd(trace: Trace) -> list[Row]:
         Row("V5", "a loop in Python / leads_to", leads_to, two_pointers, ">= 6", True),
         Row("V6", "NumPy loop / pairs of 50 with 1,000", some.touching, some.frame_by_frame, ">= 4", True),
         Row("V6", "Python / pairs of 50 with 1,000", some.touching, some.one_by_one, ">= 50", True, SHARE),
+        Row("V6", "turned boxes / circles", some.boxes, some.circles, "<= 2"),
+        Row("C6", "10,000 tiles / one look-up", some.on_tiles, some.look_up, "<= 3"),
     ]
 
 
@@ -210,9 +214,31 @@ class _Some:
         self.all = position.take(kept)
         self.few = self.all.take(np.flatnonzero(self.all.track.lifetime < 50))
         self.x, self.y = (part.reshape(OBJECTS, -1) for part in self.all.parts)
+        self.yaw = trace.all("barrel").yaw.take(kept)
+        solid = np.random.default_rng(1).random((100, 100)) < 0.3
+        self.level = Tiles(solid, 1.0, origin=(-50, -50), up=False)
+        self.solid = np.pad(solid, 1)  # so that a place beyond the level has a tile, too
 
     def touching(self) -> Spans:
         return collisions.touching(self.few, self.all, radius=(0.5, 0.5))
+
+    def boxes(self) -> Any:
+        return self._near(Shape.box(0.8, 0.6, turn="yaw"))
+
+    def circles(self) -> Any:
+        return self._near(Shape.circle(0.5))
+
+    def _near(self, shape: Shape) -> Any:
+        every = Bodies.of(shape, self.all, lambda _: self.yaw)
+        few = np.flatnonzero(self.all.track.lifetime < 50)
+        return near_bodies(Bodies.of(shape, self.few, lambda _: self.yaw.take(few)), every, 0.0)
+
+    def on_tiles(self) -> Any:
+        return self.level.depth(self.all.parts)
+
+    def look_up(self) -> Any:
+        x, y = (np.clip(np.floor(part) + 51, 0, 101).astype(np.int64) for part in self.all.parts)
+        return self.solid[y, x]
 
     def frame_by_frame(self) -> int:
         hits = 0

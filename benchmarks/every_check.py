@@ -17,7 +17,7 @@ import pandas as pd
 from sessions import FRAMES, OBJECTS, TEXTS, crowd
 
 from breadcrumb import Box, Circle, Moments, Spans, Trace, frames, seconds
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.checks import collisions, movement, rays, session, spawns, triggers, values
 
 ROUNDS = 3

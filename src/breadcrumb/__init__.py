@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from breadcrumb.algebra.signals import Signal
     from breadcrumb.algebra.sorts import Angle, Flag, Number, Quaternion, Reference, Text, Vector
     from breadcrumb.algebra.spans import Spans
+    from breadcrumb.algebra.tiles import Tiles
     from breadcrumb.checks.conditions import judge
     from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
     from breadcrumb.record.recorder import Recorder
@@ -48,6 +49,7 @@ __all__ = [
     "Signal",
     "Spans",
     "Text",
+    "Tiles",
     "Trace",
     "TraceError",
     "TurnedBox",
@@ -78,6 +80,7 @@ _PLACES = {
     "algebra.signals": ("Signal",),
     "algebra.sorts": ("Angle", "Flag", "Number", "Quaternion", "Reference", "Text", "Vector"),
     "algebra.spans": ("Spans",),
+    "algebra.tiles": ("Tiles",),
     "record.recorder": ("Recorder",),
     "record.shapes": ("Shape",),
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),

@@ -8,7 +8,8 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from breadcrumb.algebra.angles import plan_axes
-from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, Region, TurnedBox
+from breadcrumb.algebra.region import Region
+from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spaces import turned
 from breadcrumb.errors import Misuse
@@ -211,7 +212,7 @@ class FixedBody:
             ends = np.array([region.start, region.end], np.float64)[:, :, None]
             return cls([RoundedBoxes(ends.mean(axis=0), (ends[1:] - ends[:1]) / 2, np.full(1, region.radius))])
         if isinstance(region, Polygon | TurnedBox):
-            corners = tuple(region.outline())
+            corners = tuple(region.outlines()[0])
             return cls([Polygons(np.array(part)[:, :, None], np.zeros(1)) for part in convex_parts(corners)])
         return None
 

@@ -9,7 +9,8 @@ import numpy as np
 from breadcrumb.algebra.bodies import Bodies
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
-from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, Region, TurnedBox
+from breadcrumb.algebra.region import Region
+from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
 from breadcrumb.algebra.samples import derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
@@ -80,7 +81,7 @@ def _hit(origin: Signal, way: Sequence[Floats], shape: Target) -> Floats:
     if isinstance(shape, Box):
         return _box(origin.parts, way, shape)
     if isinstance(shape, Polygon | TurnedBox):
-        return _polygon(origin.parts, way, Polygon(tuple(shape.outline())))
+        return _polygon(origin.parts, way, Polygon(tuple(shape.outlines()[0])))
     if isinstance(shape, Capsule) and shape.dimensions == 2:
         ends = [
             _ball(origin.parts, way, [np.asarray(x) for x in end], shape.radius) for end in (shape.start, shape.end)

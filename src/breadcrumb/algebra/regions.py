@@ -2,31 +2,16 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol, runtime_checkable
 
 import numpy as np
 
+from breadcrumb.algebra.region import Combinable, Outline
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Floats
-
-
-@runtime_checkable
-class Region(Protocol):
-    """A shape with an inside."""
-
-    @property
-    def dimensions(self) -> int:
-        """How many coordinates its points have."""
-
-    def depth(self, parts: Sequence[Floats]) -> Floats:
-        """Return how far inside the border each point is; negative outside."""
-
-    def outline(self) -> list[tuple[float, float]]:
-        """Return the corners of its border in plan, for a figure."""
+from breadcrumb.model.session import Floats, Ints
 
 
 @dataclass(frozen=True, slots=True)
-class Box:
+class Box(Combinable):
     """An axis-aligned box of two or three dimensions.
 
     Example:
@@ -51,7 +36,7 @@ class Box:
         """How many coordinates its points have."""
         return len(self.low)
 
-    def depth(self, parts: Sequence[Floats]) -> Floats:
+    def depth(self, parts: Sequence[Floats], when: Ints | None = None) -> Floats:
         """Return how far inside the border each point is; negative outside."""
         sides = [
             np.minimum(part - low, high - part) for part, low, high in zip(parts, self.low, self.high, strict=True)
@@ -60,17 +45,17 @@ class Box:
         beyond = np.sqrt(sum(np.minimum(side, 0.0) ** 2 for side in sides))
         return np.where(nearest >= 0, nearest, -beyond)
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outlines(self) -> list[Outline]:
         """Return the corners of its border in plan."""
         (x0, y0, *_), (x1, y1, *_) = self.low, self.high
-        return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+        return [[(x0, y0), (x1, y0), (x1, y1), (x0, y1)]]
 
 
 _OUTLINE_CORNERS = 48
 
 
 @dataclass(frozen=True, slots=True)
-class Circle:
+class Circle(Combinable):
     """A disc, or with a centre of three numbers a ball.
 
     Example:
@@ -93,21 +78,21 @@ class Circle:
         """How many coordinates its points have."""
         return len(self.centre)
 
-    def depth(self, parts: Sequence[Floats]) -> Floats:
+    def depth(self, parts: Sequence[Floats], when: Ints | None = None) -> Floats:
         """Return how far inside the border each point is; negative outside."""
         squares = sum((part - middle) ** 2 for part, middle in zip(parts, self.centre, strict=True))
         return np.asarray(self.radius - np.sqrt(squares))
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outlines(self) -> list[Outline]:
         """Return points of its border in plan."""
         turn = np.linspace(0, 2 * np.pi, _OUTLINE_CORNERS, endpoint=False)
         x, y, *_ = self.centre
         corners = zip(x + self.radius * np.cos(turn), y + self.radius * np.sin(turn), strict=True)
-        return [(float(a), float(b)) for a, b in corners]
+        return [[(float(a), float(b)) for a, b in corners]]
 
 
 @dataclass(frozen=True, slots=True)
-class Polygon:
+class Polygon(Combinable):
     """A simple polygon in plan, its corners in order, either way round.
 
     Example:
@@ -129,7 +114,7 @@ class Polygon:
         """How many coordinates its points have."""
         return 2
 
-    def depth(self, parts: Sequence[Floats]) -> Floats:
+    def depth(self, parts: Sequence[Floats], when: Ints | None = None) -> Floats:
         """Return how far inside the border each point is; negative outside."""
         x, y = parts
         nearest = np.full(len(x), np.inf)
@@ -143,13 +128,13 @@ class Polygon:
                 inside ^= crosses
         return np.where(inside, nearest, -nearest)
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outlines(self) -> list[Outline]:
         """Return its corners."""
-        return [(float(x), float(y)) for x, y in self.corners]
+        return [[(float(x), float(y)) for x, y in self.corners]]
 
 
 @dataclass(frozen=True, slots=True)
-class TurnedBox:
+class TurnedBox(Combinable):
     """A box in plan that is turned about its centre, by degrees from the first axis toward the second.
 
     Example:
@@ -175,22 +160,22 @@ class TurnedBox:
         """How many coordinates its points have."""
         return 2
 
-    def depth(self, parts: Sequence[Floats]) -> Floats:
+    def depth(self, parts: Sequence[Floats], when: Ints | None = None) -> Floats:
         """Return how far inside the border each point is; negative outside."""
         x, y = (part - middle for part, middle in zip(parts, self.centre, strict=True))
         cos, sin = _turn(-self.angle)
         half = tuple(side / 2 for side in self.size)
         return Box(tuple(-side for side in half), half).depth([x * cos - y * sin, x * sin + y * cos])
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outlines(self) -> list[Outline]:
         """Return its corners."""
         cos, sin = _turn(self.angle)
         (x, y), (a, b) = self.centre, (side / 2 for side in self.size)
-        return [(x + u * cos - v * sin, y + u * sin + v * cos) for u, v in ((-a, -b), (a, -b), (a, b), (-a, b))]
+        return [[(x + u * cos - v * sin, y + u * sin + v * cos) for u, v in ((-a, -b), (a, -b), (a, b), (-a, b))]]
 
 
 @dataclass(frozen=True, slots=True)
-class Capsule:
+class Capsule(Combinable):
     """All points that are no farther than a radius from a line between two points, of two or three numbers.
 
     Example:
@@ -215,7 +200,7 @@ class Capsule:
         """How many coordinates its points have."""
         return len(self.start)
 
-    def depth(self, parts: Sequence[Floats]) -> Floats:
+    def depth(self, parts: Sequence[Floats], when: Ints | None = None) -> Floats:
         """Return how far inside the border each point is; negative outside."""
         way = [b - a for a, b in zip(self.start, self.end, strict=True)]
         offset = [part - a for part, a in zip(parts, self.start, strict=True)]
@@ -224,7 +209,7 @@ class Capsule:
         squares = sum((o - share * w) ** 2 for o, w in zip(offset, way, strict=True))
         return np.asarray(self.radius - np.sqrt(squares))
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outlines(self) -> list[Outline]:
         """Return points of its border in plan."""
         (x0, y0, *_), (x1, y1, *_) = self.start, self.end
         along = np.arctan2(y1 - y0, x1 - x0)
@@ -232,10 +217,8 @@ class Capsule:
         turns = [*np.linspace(along - np.pi / 2, along + np.pi / 2, half)]
         turns += [*np.linspace(along + np.pi / 2, along + 3 * np.pi / 2, half)]
         ends = [(x1, y1)] * half + [(x0, y0)] * half
-        return [
-            (float(x + self.radius * np.cos(turn)), float(y + self.radius * np.sin(turn)))
-            for (x, y), turn in zip(ends, turns, strict=True)
-        ]
+        points = zip(ends, turns, strict=True)
+        return [[(float(x + self.radius * np.cos(a)), float(y + self.radius * np.sin(a))) for (x, y), a in points]]
 
 
 def _turn(degrees: float) -> tuple[float, float]:

@@ -14,7 +14,7 @@ from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.measured import Measured
 from breadcrumb.algebra.meeting import meet, meet_tracks
 from breadcrumb.algebra.numbers import Angle, Number
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spaces import turn_about, turn_between_quaternions, turned
@@ -106,7 +106,7 @@ class Vector(_Parts, Measured, sort=Sort.VECTOR):
             Misuse: the region has more dimensions than the position.
         """
         seen = self.in_region(region)
-        parts = seen.parts if seen.track.unseen else (region.depth(seen.parts),)
+        parts = seen.parts if seen.track.unseen else (region.depth(seen.parts, seen.track.clock_index),)
         depth: Number = derived(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
         return depth
 

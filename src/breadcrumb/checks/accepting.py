@@ -11,7 +11,7 @@ import numpy as np
 from breadcrumb.algebra.durations import Duration, is_number
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.quantities import Claim
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.samples import Sort
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.signals import Signal

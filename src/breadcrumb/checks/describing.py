@@ -9,7 +9,7 @@ import numpy as np
 from breadcrumb.algebra.arithmetic import called
 from breadcrumb.algebra.durations import Duration, is_number, window
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans

@@ -9,7 +9,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.near_bodies import near_bodies
 from breadcrumb.algebra.rays import first_hit as hit_of
 from breadcrumb.algebra.rays import ray_end
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans

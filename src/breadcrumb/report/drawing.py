@@ -11,7 +11,7 @@ import numpy as np
 from breadcrumb.algebra.angles import plan_labels
 from breadcrumb.algebra.meeting import meet
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.vectors import PART_NAMES
@@ -84,9 +84,10 @@ def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title
     if other is not None:
         raise Misuse(f"draw: expected positions of two or three numbers, and {other.title} is something else")
     for region in regions:
-        corners = np.array((*region.outline(), region.outline()[0]))
-        axes.fill(corners[:, 0], corners[:, 1], color=ALLOWED, alpha=0.35, linewidth=0)
-        axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
+        for outline in region.outlines():
+            corners = np.array((*outline, outline[0]))
+            axes.fill(corners[:, 0], corners[:, 1], color=ALLOWED, alpha=0.35, linewidth=0)
+            axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
     every = max(1, sum(len(position) for position in positions) // _MOST_POINTS)
     for one, position, color in zip(several, positions, _colors(len(positions)), strict=True):
         _draw_trail(axes, position.plan, color, every)

@@ -205,9 +205,10 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
 
 def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
     x, y = drawable(np.array(excerpt.path)).T
-    if excerpt.outline:
-        corners = np.array((*excerpt.outline, excerpt.outline[0]))
+    for number, outline in enumerate(excerpt.outlines):
+        corners = np.array((*outline, outline[0]))
         color, label, alpha = (ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (WRONG, "not allowed", 0.15)
+        label = "" if number else label
         axes.fill(corners[:, 0], corners[:, 1], color=color, alpha=alpha, linewidth=0, label=label)
         axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
     axes.plot(x, y, color=PATH, linewidth=1.2, alpha=0.7, zorder=2)

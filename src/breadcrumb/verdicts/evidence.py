@@ -76,7 +76,7 @@ class Excerpt:
     """The frame of each point of the path."""
     path_axes: tuple[PlanAxis, PlanAxis] | None
     """What the two axes of the path are called, and which way they go."""
-    outline: tuple[tuple[float, float], ...]
+    outlines: tuple[tuple[tuple[float, float], ...], ...]
     """The border of the region it was judged against."""
     belongs_inside: bool
     """Whether the region is where it belongs, or where it does not."""

@@ -7,7 +7,7 @@ from typing import TypeAlias
 import numpy as np
 
 from breadcrumb.algebra.angles import has_plan, plan_labels
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
@@ -99,7 +99,7 @@ def excerpt_at(session: Session, plot: PlotSource, lifetime: int, name: int, clo
         path=path,
         path_frames=tuple(clock.frames[path_indices].tolist()),
         path_axes=None if position is None or not path else plan_labels(position),
-        outline=tuple(plot.region.outline()) if plot.region is not None else (),
+        outlines=tuple(map(tuple, plot.region.outlines())) if plot.region is not None else (),
         belongs_inside=plot.belongs_inside,
         marks=_marks(session, name, first, last, clock_index),
         stays=_stays(session, plot.lifetimes, first, last),

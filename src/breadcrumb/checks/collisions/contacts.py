@@ -8,7 +8,7 @@ import numpy as np
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.in_regions import lowest_points
 from breadcrumb.algebra.near_bodies import near_bodies
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag, Number
 from breadcrumb.algebra.spans import Spans

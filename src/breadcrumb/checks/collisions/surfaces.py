@@ -6,7 +6,7 @@ import numpy as np
 
 from breadcrumb.algebra.in_regions import gaps_to, seen_with
 from breadcrumb.algebra.near_bodies import near_bodies, touches_one
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag
 from breadcrumb.algebra.spans import Spans

@@ -13,7 +13,7 @@ from breadcrumb.algebra.in_regions import gaps_to, seen_with
 from breadcrumb.algebra.indexing import last_before
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.near_bodies import near_bodies, smallest_gaps
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag
 from breadcrumb.algebra.spans import Spans

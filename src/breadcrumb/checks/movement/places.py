@@ -7,9 +7,9 @@ from typing import Any, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import first_of_lifetime, last_known_indices, marked
-from breadcrumb.algebra.in_regions import depths_within, gaps_to, seen_with
+from breadcrumb.algebra.in_regions import deepest_spot, depths_within, gaps_to, seen_with
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
@@ -288,6 +288,9 @@ def _beside(
     def phrase(index: int) -> Phrase:
         where = ", ".join(number(float(part[index])) for part in seen.parts)
         words = f"{amount(-float(depth_of(np.array([index]))[0] + tol), unit)} {other}"
+        if side == "outside" and region.finest < np.inf:
+            at = index if samples is None else int(samples[index])
+            words += f" {region.part_at(deepest_spot(whole, region, at).tolist())}".rstrip()
         flat = " in plan" if len(position.parts) > len(seen.parts) else ""
         return Phrase(f"({where}) {unit}".rstrip() + flat, f"{side} {region}", words)
 

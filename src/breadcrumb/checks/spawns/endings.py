@@ -18,7 +18,7 @@ from breadcrumb.algebra.durations import (
 from breadcrumb.algebra.in_regions import gaps_to, seen_with
 from breadcrumb.algebra.indexing import Index
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.regions import Region
+from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.sorts import Flag
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, demand
