@@ -1,5 +1,6 @@
 """Moments and spans keep who takes part, and what was once judged wrong for want of it is judged right."""
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -147,6 +148,51 @@ def test_contacts_are_followed_pair_by_pair() -> None:
     assert trace.contacts("in", "out").lengths("frames").tolist() == [6.0, 3.0]
     with pytest.raises(Misuse, match="for_both"):
         Spans.between(trace.events("in"), trace.events("out"))
+
+
+TOLD: dict[str, tuple[list[tuple[Any, ...]], list[float], int, int]] = {
+    # the events of a and b, how many frames the contacts last, how many begins are repeated, and ends without a begin
+    "one": ([(1, "in"), (3, "out")], [3.0], 0, 0),
+    "two parts of one pair": ([(1, "in"), (2, "in"), (3, "out"), (5, "out")], [5.0], 1, 0),
+    "told twice": ([(1, "in"), (2, "in"), (3, "out")], [math.nan], 1, 0),
+    "an end without a begin": ([(1, "out"), (2, "in"), (3, "out")], [2.0], 0, 1),
+    "never ended": ([(1, "in"), (3, "out"), (4, "in")], [3.0, math.nan], 0, 0),
+    "ended on its own frame": ([(1, "in"), (1, "out"), (1, "in"), (4, "out")], [1.0, 4.0], 0, 0),
+    "out first on a frame": ([(1, "in"), (3, "out"), (3, "in"), (3, "out")], [3.0, 1.0], 0, 0),
+    "parted twice": ([(1, "in"), (2, "out"), (3, "out"), (4, "in"), (6, "out")], [2.0, 3.0], 0, 1),
+}
+
+
+@pytest.mark.parametrize("case", TOLD)
+def test_contacts_are_counted_as_they_were_told(case: str) -> None:
+    """Begins within a contact are told apart from those that begin one; ends of none, and contacts without an end, too."""
+    events, lengths, repeated, unbegun = TOLD[case]
+    ways = [("a", "b"), ("b", "a")]
+    told = [(frame, name, *ways[number % 2]) for number, (frame, name) in enumerate(events)]
+    other = [(0, "in", "a", "c"), (7, "out", "c", "a")]
+    trace = make_trace([BALLS] * 8, kinds=dict.fromkeys(BALLS, "ball"), events=[*told, *other], declare=["in", "out"])
+    contacts = trace.contacts("in", "out")
+    mine = contacts.pick(np.arange(1, contacts.count))  # the one of a and c comes first
+    assert mine.lengths("frames").tolist() == pytest.approx(lengths, nan_ok=True)
+    assert contacts.repeated is not None
+    assert contacts.unbegun is not None
+    assert (contacts.repeated.count, contacts.unbegun.count) == (repeated, unbegun)
+
+
+def test_contacts_of_parts_and_of_what_leaves() -> None:
+    """With the entry that names the part, each part is a contact of its own; one whose partner leaves ends with it."""
+    there = [{name: {"x": 0.0} for name in ("ab" if row < 6 else "a")} for row in range(8)]
+    events = [
+        (1, "in", "a", "b", {"at": "hull"}),
+        (2, "in", "a", "b", {"at": "mast"}),
+        (4, "out", "b", "a", {"at": "hull"}),
+    ]
+    trace = make_trace(there, kinds=dict.fromkeys("ab", "ball"), events=events, declare=["out"])
+    parts = trace.contacts("in", "out", part="at")
+    assert parts.lengths("frames").tolist() == [4.0, 4.0]
+    assert trace.contacts("in", "out").lengths("frames").tolist() == [5.0]
+    with pytest.raises(Misuse, match="the entry 'side'"):
+        trace.contacts("in", "out", part="side")
 
 
 def test_a_span_ends_with_its_own_partner() -> None:

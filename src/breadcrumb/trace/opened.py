@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from breadcrumb.algebra.contacts import Contacts
 from breadcrumb.algebra.durations import Duration, is_number
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
@@ -240,12 +241,13 @@ class Trace:
             key=Key(name + (f"({','.join(f'{what}={key_of(one)}' for what, one in whom.items())})" if whom else "")),
         )  # fmt: skip
 
-    def contacts(self, begin: str, end: str) -> Spans:
+    def contacts(self, begin: str, end: str, *, part: str = "") -> Contacts:
         """Return a span for each contact, from the event that begins it to the one that ends it, pair by pair.
 
         Args:
             begin: the name of the event that begins a contact.
             end: the name of the event that ends it, by and on the same two, whichever is by.
+            part: the entry of their data that names which parts touch; without it, begins and ends are counted.
 
         Raises:
             UnknownName: a name is unknown and nearly the same as a known one.
@@ -258,7 +260,7 @@ class Trace:
             >>> trace.contacts("hit", "parted").lengths("frames").tolist()
             [3.0, nan]
         """
-        return Spans.between(self.events(begin), self.events(end), match="pair")
+        return Contacts.told_by(self.events(begin), self.events(end), part)
 
     @property
     def parameters(self) -> tuple[str, ...]:
