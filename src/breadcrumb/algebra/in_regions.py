@@ -7,7 +7,7 @@ import numpy as np
 
 from breadcrumb.algebra.bodies import Bodies, FixedBody, Pieces, gaps_between
 from breadcrumb.algebra.region import Combined, Region, Timed
-from breadcrumb.algebra.regions import Polygon
+from breadcrumb.algebra.regions import OF_ONE_PIECE, Polygon
 from breadcrumb.errors import Misuse
 from breadcrumb.geometry.convex import is_convex
 from breadcrumb.geometry.polygons import Polygons
@@ -41,9 +41,9 @@ def gaps_to(bodies: Bodies, region: Region, indices: slice | Ints) -> Floats:
         return np.where(there, gaps_to(bodies, region.region, indices), np.inf)
     if isinstance(region, Combined) and region.how == "or":
         return np.minimum(*(gaps_to(bodies, one, indices) for one in (region.one, region.other)))
-    fixed = FixedBody.of(region)
-    if fixed is not None and bodies.is_round:
+    if bodies.is_round and isinstance(region, OF_ONE_PIECE):
         return np.asarray(-region.depth(_places(bodies, indices)) - bodies.radius_at(indices))
+    fixed = FixedBody.of(region)
     if fixed is not None:
         return _in_blocks(bodies, indices, lambda pieces, some: gaps_between(pieces, fixed.at(some)))
 
@@ -63,13 +63,13 @@ def depths_within(bodies: Bodies, region: Region, indices: slice | Ints) -> Floa
         mine = depths_within(bodies, region.one, indices)
         measure = depths_within if region.how == "and" else gaps_to
         return np.minimum(mine, measure(bodies, region.other, indices))
-    fixed = FixedBody.of(region)
-    if fixed is not None and bodies.is_round:
+    is_one = isinstance(region, OF_ONE_PIECE)
+    if bodies.is_round and is_one:
         return np.asarray(region.depth(_places(bodies, indices)) - bodies.radius_at(indices))
     bent = isinstance(region, Polygon) and not is_convex(np.array(region.corners))
 
     def within(pieces: Pieces, some: Ints) -> Floats:
-        if fixed is None or bent:
+        if bent or not is_one:
             when = bodies.place.track.clock_index[some]
             depth = np.min([region.depth(list(spot), when) for spot in _spots(pieces, region.finest)], axis=0)
         else:  # what holds the corners of a convex body then holds all of it

@@ -2,20 +2,20 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
 import numpy as np
 
-from breadcrumb.algebra.bodies import Bodies
+from breadcrumb.algebra.bodies import Bodies, FixedBody
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.region import Region
-from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
+from breadcrumb.algebra.regions import Polygon
 from breadcrumb.algebra.samples import derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.geometry.rays import hits_of
-from breadcrumb.model.session import Floats
+from breadcrumb.model.session import NOBODY, Floats, Ints
 
 Target: TypeAlias = Region | Bodies | tuple[Signal, float]
 """A region that stands still, bodies, or the position of one object and its radius."""
@@ -76,46 +76,72 @@ def _hit(origin: Signal, way: Sequence[Floats], shape: Target) -> Floats:
         return np.where(there.usable, hit, np.inf)
     if shape.dimensions != len(origin.parts):
         raise Misuse(f"first_hit: {shape} has {shape.dimensions} dimensions and {origin.name} has {len(origin.parts)}")
-    if isinstance(shape, Circle):
-        return _ball(origin.parts, way, [np.asarray(part) for part in shape.centre], shape.radius)
-    if isinstance(shape, Box):
-        return _box(origin.parts, way, shape)
-    if isinstance(shape, Polygon | TurnedBox):
-        return _polygon(origin.parts, way, Polygon(tuple(shape.outlines()[0])))
-    if isinstance(shape, Capsule) and shape.dimensions == 2:
-        ends = [
-            _ball(origin.parts, way, [np.asarray(x) for x in end], shape.radius) for end in (shape.start, shape.end)
-        ]
-        return np.minimum(np.minimum(*ends), _polygon(origin.parts, way, _between_ends(shape)))
-    raise Misuse(f"first_hit: expected a region in plan, a Box, a Circle, or a position and a radius, found {shape!r}")
+    return hits_of_region(np.stack(origin.parts), np.stack(list(way)), shape)
+
+
+def hits_of_region(start: Floats, way: Floats, region: Region) -> Floats:
+    """Return how far along its way each ray first meets a region.
+
+    Raises:
+        Misuse: the region is put together from others.
+    """
+    if isinstance(region, Polygon):
+        return _polygon(start, way, region)
+    fixed = FixedBody.of(region)
+    if fixed is None:
+        raise Misuse(f"expected a region of one piece, found {region}; give its pieces one by one")
+    every = np.zeros(start.shape[1], np.int64)
+    return np.asarray(np.minimum.reduce([hits_of(start, way, piece) for piece in fixed.at(every)]))
 
 
 def _hit_bodies(origin: Signal, way: Sequence[Floats], bodies: Bodies) -> Floats:
     """Return where rays first meet any of the bodies that are there on their frames, but for the one they begin at."""
-    seen = bodies.in_plan if len(origin.parts) == 2 else bodies
-    nearest, track = np.full(len(origin), np.inf), seen.place.track
-    if track.unseen or not track.size:
-        return nearest
-    if seen.dimensions != len(origin.parts):
-        raise Misuse(f"first_hit: {bodies.shape} has {seen.dimensions} dimensions and {origin.name} has another number")
+    if bodies.place.track.unseen:
+        return np.full(len(origin), np.inf)
+    track = origin.track
+    return first_bodies(np.stack(origin.parts), np.stack(list(way)), track.clock_index, track.lifetime, bodies).distance
+
+
+class Met(NamedTuple):
+    """What rays first meet; arrays of equal length."""
+
+    distance: Floats
+    """Infinity of one that meets nothing."""
+    body: Ints
+    """The index of the sample of the body, or NOBODY."""
+
+
+def first_bodies(start: Floats, way: Floats, clock_index: Ints, own: Ints, bodies: Bodies) -> Met:
+    """Return which of the bodies that are there on its frame each ray first meets.
+
+    Args:
+        start: where the rays begin, a row for each dimension.
+        way: unit vectors along them.
+        clock_index: when each is.
+        own: the lifetime that each is of, which it does not meet.
+        bodies: what may be met.
+
+    Raises:
+        Misuse: the bodies have another number of dimensions.
+    """
+    seen = bodies.in_plan if len(start) == 2 else bodies
+    track, count = seen.place.track, start.shape[1]
+    if track.size and seen.dimensions != len(start):
+        raise Misuse(f"a ray of {len(start)} dimensions cannot meet {bodies.shape}, which has {seen.dimensions}")
     rising, order = track.by_clock_index
-    begin, end = (np.searchsorted(rising, origin.track.clock_index, side) for side in ("left", "right"))
+    begin, end = (np.searchsorted(rising, clock_index, side) for side in ("left", "right"))
     ray, at = runs(begin, end - begin)
     body = order[at]
-    other = (track.lifetime[body] != origin.track.lifetime[ray]) & seen.place.usable[body]
+    other = (track.lifetime[body] != own[ray]) & seen.place.usable[body]
     ray, body = ray[other], body[other]
-    start, along = (np.stack([part[ray] for part in parts]) for parts in (origin.parts, way))
-    hits = [hits_of(start, along, piece) for piece in seen.at(body)]
-    np.minimum.at(nearest, ray, np.minimum.reduce(hits))
-    return nearest
-
-
-def _between_ends(capsule: Capsule) -> Polygon:
-    """Return the box between the two ends of a capsule."""
-    (x0, y0), (x1, y1) = capsule.start, capsule.end
-    length = np.hypot(x1 - x0, y1 - y0) or 1.0
-    u, v = (y0 - y1) / length * capsule.radius, (x1 - x0) / length * capsule.radius
-    return Polygon(((x0 + u, y0 + v), (x1 + u, y1 + v), (x1 - u, y1 - v), (x0 - u, y0 - v)))
+    met = Met(np.full(count, np.inf), np.full(count, NOBODY))
+    if not len(ray):
+        return met
+    far = np.minimum.reduce([hits_of(start[:, ray], way[:, ray], piece) for piece in seen.at(body)])
+    nearest = np.lexsort((-far, ray))  # the nearest one of each ray comes last, and stays
+    met.distance[ray[nearest]] = far[nearest]
+    met.body[ray[nearest]] = np.where(np.isfinite(far[nearest]), body[nearest], NOBODY)
+    return met
 
 
 def _ball(origin: Sequence[Floats], way: Sequence[Floats], centre: Sequence[Floats], radius: float) -> Floats:
@@ -128,22 +154,9 @@ def _ball(origin: Sequence[Floats], way: Sequence[Floats], centre: Sequence[Floa
     return np.where(outside <= 0, 0.0, np.where(meets & (half < 0), -half - root, np.inf))
 
 
-def _box(origin: Sequence[Floats], way: Sequence[Floats], box: Box) -> Floats:
-    """Return where a ray enters all slabs of a box, if that is before it leaves one."""
-    enter, leave = np.zeros(len(origin[0])), np.full(len(origin[0]), np.inf)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        for o, w, low, high in zip(origin, way, box.low, box.high, strict=True):
-            a, b = (low - o) / w, (high - o) / w
-            beside = (w == 0) & ((o < low) | (o > high))
-            enter = np.where(w == 0, enter, np.maximum(enter, np.minimum(a, b)))
-            leave = np.where(w == 0, leave, np.minimum(leave, np.maximum(a, b)))
-            leave = np.where(beside, -1.0, leave)
-    return np.where(enter <= leave, enter, np.inf)
-
-
-def _polygon(origin: Sequence[Floats], way: Sequence[Floats], polygon: Polygon) -> Floats:
+def _polygon(origin: Floats, way: Floats, polygon: Polygon) -> Floats:
     (x, y), (u, v) = origin, way
-    nearest = np.where(polygon.depth(origin) >= 0, 0.0, np.inf)
+    nearest = np.where(polygon.depth(list(origin)) >= 0, 0.0, np.inf)
     corners = polygon.corners
     with np.errstate(divide="ignore", invalid="ignore"):
         for (x0, y0), (x1, y1) in zip(corners, (*corners[1:], corners[0]), strict=True):

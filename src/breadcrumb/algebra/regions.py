@@ -221,6 +221,10 @@ class Capsule(Combinable):
         return [[(float(x + self.radius * np.cos(a)), float(y + self.radius * np.sin(a))) for (x, y), a in points]]
 
 
+OF_ONE_PIECE = (Box, Circle, Polygon, TurnedBox, Capsule)
+"""The regions that are not put together from others."""
+
+
 def _turn(degrees: float) -> tuple[float, float]:
     """Return the cosine and the sine of an angle; those of quarter turns are whole."""
     angle = np.radians(degrees)
