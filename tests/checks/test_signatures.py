@@ -106,6 +106,12 @@ FAMILIES: dict[str, dict[str, str]] = {
     },
     "where a value is found": {
         "normal_key": "the entry of a contact that has its normal",
+        "origin_key": "the entry of a ray that has where it begins",
+        "direction_key": "the entry of a ray that has where it points",
+        "distance_key": "the entry of a ray that has how far what it met is",
+        "low_key": "the entry of a draw that has the lowest value it may have",
+        "high_key": "the entry of a draw that has the highest value it may have",
+        "value_key": "the entry of a draw that has what was drawn",
         "angle": "the property that is an angle",
         "form": "the text around a number",
     },

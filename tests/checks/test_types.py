@@ -83,7 +83,24 @@ BY_NAME: dict[str, set[str]] = {
     **dict.fromkeys(("tol", "rel_tol", "rate", "peak", "otherwise", "share", "significance"), PLAIN),
     **dict.fromkeys(("restitution", "amplitude", "centre"), PLAIN),
     **{key: PLAIN | {"none"} for key in ("speed", "base", "below")},
-    **{key: {"plain text"} for key in ("match", "normal_key", "key", "angle", "pattern", "words", "id")},
+    **{
+        key: {"plain text"}
+        for key in (
+            "match",
+            "normal_key",
+            "origin_key",
+            "direction_key",
+            "distance_key",
+            "low_key",
+            "high_key",
+            "value_key",
+            "key",
+            "angle",
+            "pattern",
+            "words",
+            "id",
+        )
+    },
     **{key: {"plain bool"} for key in ("only", "at_rest", "away", "swept", "retrigger", "relative")},
     "objects": {"objects", "vector"},
     "others": {"objects", "vector"},
@@ -135,6 +152,7 @@ OWN: dict[str, dict[str, set[str]]] = {
     "rays.ends_where_it_hits": {
         "signal": {"vector"}, "origin": {"vector"}, "direction": {"vector"}, "shapes": {"shapes"},
     },
+    "rays.reports_first_hit": {"shapes": {"shapes"}, "at_most": PLAIN},
     "rays.picks_nearest": {"objects": {"objects"}, "origin": {"objects"}, "at_most": PLAIN, "radius": PLAIN | {"none"}},
     "session.runs_clean": {"allow": {"mapping", "none"}},
     "session.keeps_pace": {"at_most": {"duration"}},

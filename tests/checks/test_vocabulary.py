@@ -16,6 +16,7 @@ ALWAYS_DECIDED = {
     "runs_clean": "a value that is missing is no wrong one",
     "reports_error": "all of the trace is looked at",
     "carries_data": "an event has the entry or lacks it",
+    "draws_evenly": "a draw has its value",
     "only_these_change": "the last known value is what the next one is compared with",
 }
 

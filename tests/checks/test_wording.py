@@ -84,6 +84,8 @@ SAID: dict[str, tuple[str, float | None, str]] = {
     "rests_on": ("every barrel rests on -0.5 m, its lowest point 0.5 m below its position (± 0.1 m)", 0.1, "samples"),
     "ends_where_it_hits": ("end of every barrel is where its ray first meets a shape, or after 9 m (± 0.1 m)", 0.1, "samples"),
     "picks_nearest": ("tap picks the nearest barrel within 2 m", None, "picks"),
+    "reports_first_hit": ("tap reports the first that it meets within 30 (± 0.1)", 0.1, "rays"),
+    "draws_evenly": ("tap is drawn within its bounds, evenly", None, "occasions"),
     "reports_error": ("the session reports the error 'roll *' once, and no other error", None, "sessions"),
     "only_these_change": ("nothing but barrel.p changes", None, "columns"),
 }  # fmt: skip

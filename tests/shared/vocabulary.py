@@ -40,6 +40,7 @@ def crowd(
     events: Sequence[tuple[Any, ...]] = (),
     gone: Sequence[str] = (),
     axes: dict[str, str] | None = None,
+    shapes: dict[str, Any] | None = None,
     **props: Callable[[float], Any],
 ) -> Trace:
     """Make a session of barrels whose properties are functions of time, but for some changes; b is not there on place 4."""
@@ -51,8 +52,27 @@ def crowd(
         states[place].setdefault(who, {}).update(changed)
     return make_trace(
         states, kinds={"a": "barrel", "b": "barrel"}, times=TIMES, frames=FRAMES, events=events, declare=EVENTS,
-        **ABOUT | ({"axes": axes} if axes else {}),
+        **ABOUT | ({"axes": axes} if axes else {}) | ({"shapes": shapes} if shapes else {}),
     )  # fmt: skip
+
+
+DISC = {"barrel": {"circle": 1.0}}
+
+
+def cast(place: int, on: str | None, distance: float | None) -> list[tuple[Any, ...]]:
+    """Return a ray of `a`, from the origin to the east."""
+    return at("tap", place, on=on, origin=[0.0, 0.0], direction=[2.0, 0.0], distance=distance)
+
+
+def apart(t: float) -> Any:
+    """Return a place to the east."""
+    return 5.0, 0.0
+
+
+def rolled(*faces: int) -> list[tuple[Any, ...]]:
+    """Return throws of a die, 15 of each face; what it has not is thrown once, at the end."""
+    thrown = [face for face in faces if face <= 6] * 15 + [face for face in faces if face > 6]
+    return [one for face in thrown for one in at("tap", 6 if face > 6 else 2, low=1, high=6, value=face)]
 
 
 def at(name: str, *places: int, who: str | None = "a", on: str | None = None, **data: Any) -> list[tuple[Any, ...]]:
@@ -911,6 +931,25 @@ ROWS: dict[str, Row] = {
         -2.0,
         crowd(position=east),
         crowd(events=at("tap", 4, who="b", on="a"), position=east),
+    ),
+    "reports_first_hit": Row(
+        lambda t: rays.reports_first_hit(t.events("tap"), [kegs(t), Circle((20, 0), 1.0)], at_most=30.0, tol=0.1),
+        crowd(events=cast(3, "b", 4.0) + cast(5, "b", 4.0), shapes=DISC, position=apart),
+        0.1,
+        crowd(events=cast(3, "b", 4.0) + cast(5, "b", 5.0), shapes=DISC, position=apart),
+        ("a", 8, "b at 5"),
+        -0.9,
+        crowd(gone="ab", position=apart),
+        crowd({("b", 3): {"position": None}}, cast(3, "b", 4.0) + cast(5, "b", 4.0), shapes=DISC, position=apart),
+    ),
+    "draws_evenly": Row(
+        lambda t: spawns.draws_evenly(t.events("tap")),
+        crowd(events=rolled(*range(1, 7)), p=east),
+        None,
+        crowd(events=rolled(*range(1, 7), 7), p=east),
+        ("a", 9, "7"),
+        None,
+        crowd(events=rolled(1, 2), p=east),
     ),
     "reports_error": Row(
         lambda t: session.reports_error(t, "roll *"),

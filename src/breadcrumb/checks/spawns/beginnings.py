@@ -7,8 +7,10 @@ from typing import Any, Unpack
 
 import numpy as np
 
+from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Angle, Number, Vector
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.declaration import Common, check, demand, without_unit
 from breadcrumb.checks.describing import in_words
 from breadcrumb.checks.kinds import Place
@@ -156,10 +158,10 @@ def spreads_over(
     if always.outcome != "held":
         return always
     counts = np.bincount(away.argmin(axis=0)[draws.usable], minlength=len(points))
-    return all_of(always, _evenness(draws, counts, points, significance)) if len(points) > 1 else always
+    return all_of(always, evenness(draws.track, counts, points, significance)) if len(points) > 1 else always
 
 
-def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) -> Verdict:
+def evenness(draws: Track | Moments, counts: Ints, points: Floats, significance: float) -> Verdict:
     """Return the verdict that all places are drawn, and evenly; untested if there are too few draws to tell."""
     from scipy.special import chdtrc  # here: it takes a while to load
 
@@ -171,11 +173,11 @@ def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) 
         needed = ceil(np.log(significance / size) / np.log(1 - 1 / size)) if unused >= 0 else _ENOUGH * size
         left_out_too = f", {_point(points[unused])} was not drawn" if unused >= 0 else ""
         few = f"{total} draws of the {needed} that would tell whether they are even{left_out_too}"
-        return Verdict(UNNAMED, Outcome.UNTESTED, draws.track.session.label, of="sets of draws", why_untested=few)
+        return Verdict(UNNAMED, Outcome.UNTESTED, draws.session.label, of="sets of draws", why_untested=few)
     unevenness = float(((counts - total / size) ** 2).sum() / (total / size))
     p = min(left_out, 1.0) if decided_by_count else float(chdtrc(size - 1, unevenness))
     margin = np.array([np.log10(max(p, np.finfo(float).tiny) / significance)])
-    last = int(draws.track.clock_index.max(initial=0))
+    last = int(draws.clock_index.max(initial=0))
 
     def phrase(index: int) -> Phrase:
         words = f"{_point(points[unused])} is never drawn" if unused >= 0 else "drawn unevenly"
@@ -183,7 +185,7 @@ def _evenness(draws: Signal, counts: Ints, points: Floats, significance: float) 
 
     nobody = np.array([NOBODY])
     evaluation = Evaluation(
-        draws.track.session, np.array([last]), nobody, nobody, margin, phrase, of="sets of draws", unit="decades"
+        draws.session, np.array([last]), nobody, nobody, margin, phrase, of="sets of draws", unit="decades"
     )
     return evaluation.verdict().with_sentence("all places are drawn, evenly")
 

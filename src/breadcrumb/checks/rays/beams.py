@@ -1,4 +1,4 @@
-"""Checks of rays: where a beam ends, and what is picked; and `first_hit`, which says where a ray meets shapes."""
+"""Where beams end, and what is picked; and where rays first meet shapes."""
 
 from collections.abc import Sequence
 from typing import TypeAlias, Unpack
@@ -22,9 +22,6 @@ from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
-
-__all__ = ["ends_where_it_hits", "first_hit", "picks_nearest"]
-
 
 Target: TypeAlias = Region | Objects | tuple[Signal, float]
 """What a ray may meet: a region that stands still, objects with their shape, or one object's position and a radius."""
