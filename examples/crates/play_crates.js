@@ -108,6 +108,7 @@ async function play(seconds, port, seed) {
     axes: {x: "right", y: "down"},
     angles: {unit: "rad", zero: "right", sense: "clockwise"},
     units: {position: "px", velocity: "px/s", angle: "rad"},
+    shapes: {crate: {box: [SIZE, SIZE], turn: "angle"}},
     declare: {
       kinds: ["crate"],
       events: ["crate.dropped", "crate.taken", "porter.rung"]

@@ -4,7 +4,6 @@ from breadcrumb import Polygon, frames, seconds
 from breadcrumb.checks import collisions, movement, session, triggers
 
 POOL = Polygon(((0, 0), (12, 0), (12, 8), (8, 12), (0, 12)))
-RADIUS = 0.5
 INTO_THE_WALL = 0.1  # the engine finds a contact once a keg is in the wall, and pushes it out again
 SOLVED_TO = 0.01  # m/s, how well the engine solves a corner
 RELEASE_EVERY = seconds(2)
@@ -15,7 +14,7 @@ def check_session_runs_clean(trace):
 
 
 def check_kegs_stay_in_the_pool(trace):
-    assert movement.stays_inside(trace.all("keg"), POOL, radius=RADIUS, tol=INTO_THE_WALL)
+    assert movement.stays_inside(trace.all("keg"), POOL, tol=INTO_THE_WALL)
 
 
 def check_kegs_bounce_off_the_walls(trace):

@@ -19,7 +19,7 @@ from typing import Any
 
 import pymunk
 
-from breadcrumb import Recorder
+from breadcrumb import Recorder, Shape
 
 FRAMES_A_SECOND = 60
 POOL = ((0.0, 0.0), (12.0, 0.0), (12.0, 8.0), (8.0, 12.0), (0.0, 12.0))  # m
@@ -157,7 +157,8 @@ def record(path: Path, seed: int, seconds: float, **changes: Any) -> None:
         for name, unit in (("ELASTICITY", ""), ("RELEASE_EVERY", "s"), ("TAKEN_UP_AFTER", "frames")):
             rec.parameter(name.lower(), getattr(tuning, name), unit)
         contacts = Contacts(rec, pool)
-        rec.watch_each(lambda: pool.kegs, kind="keg", position="body.position", velocity="body.velocity")
+        shape = Shape.circle(KEG_RADIUS)
+        rec.watch_each(lambda: pool.kegs, kind="keg", position="body.position", velocity="body.velocity", shape=shape)
         rec.declare(events=["contact.begin", "contact.end", "net.touched"])
         for _ in range(round(seconds * FRAMES_A_SECOND)):
             pool.update()

@@ -37,6 +37,15 @@ def game(examples: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+def test_shapes_touch_when_the_engine_says_so(game: Path, listen: Callable[..., Any], examples: Path) -> None:
+    """Of twenty bodies that tumble, those touch by their recorded shapes that the engine's own events tell."""
+    listening = listen()
+    subprocess.run(["node", "play_tumble.js", "--port", str(listening.port)], cwd=game, check=True, timeout=60)
+    listening.trace("Tumble-1.crumbs")
+    run = run_checks([examples.parent / "examples/kegs/check_tumble.py"], [listening.out / "Tumble-1.crumbs"])
+    assert (len(run.of("held")), run.exit_code) == (3, 0)
+
+
 @pytest.mark.parametrize("change", CHANGES)
 def test_a_changed_constant_turns_exactly_the_right_check_red(
     change: str, game: Path, listen: Callable[..., Any]

@@ -29,3 +29,16 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(change: str, examp
     run = run_checks([folder / "check_kegs.py"], [trace])
     assert {result.check.name for result in run.of("broken")} == CHANGES[change]
     assert run.exit_code == bool(change)
+
+
+@pytest.mark.parametrize("smaller", [0.0, 0.01])
+def test_shapes_touch_when_the_engine_says_so(smaller: float, examples: Path, tmp_path: Path) -> None:
+    """Of twenty bodies that tumble, those touch that the engine's callbacks tell; with smaller shapes, others do."""
+    folder, trace = examples / "kegs", tmp_path / "tumble.crumbs"
+    script = (folder / "record_tumble.py").read_text("utf-8")
+    changed = script.replace("Shape.circle(shape.radius,", f"Shape.circle(shape.radius * {1 - smaller},")
+    (tmp_path / "record.py").write_text(changed, "utf-8")
+    subprocess.run([sys.executable, str(tmp_path / "record.py"), str(trace)], check=True, timeout=120)
+    run = run_checks([folder / "check_tumble.py"], [trace])
+    wrong = {"check_shapes_touch_when_the_engine_says_so"} if smaller else set()
+    assert {result.check.name for result in run.results if result.outcome != "held"} == wrong

@@ -6,9 +6,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.participants import Participants
 from breadcrumb.algebra.samples import Samples, Sort
+from breadcrumb.algebra.tables import categories
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Floats, Ints, Session
+from breadcrumb.model.session import NOBODY, Ints, Session
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -44,8 +46,17 @@ def frame_of(signal: Samples) -> "pd.DataFrame":
     return pd.DataFrame(columns, index=pd.MultiIndex.from_arrays(list(index.values()), names=_INDEX))
 
 
+def pairs_of(participants: Participants) -> dict[str, Any]:
+    """Return both participants as columns by and on, if there are two anywhere."""
+    by, on = participants.names
+    if not ((by != NOBODY) & (on != NOBODY)).any():
+        return {}
+    names = participants.session.names
+    return {"by": categories(by, names), "on": categories(on, names)}
+
+
 def frame_of_spans(
-    session: Session, lifetime: Ints, first: Ints, last: Ints, lengths: Mapping[str, Floats]
+    session: Session, lifetime: Ints, first: Ints, last: Ints, more: Mapping[str, Any]
 ) -> "pd.DataFrame":
     """Return spans as a table: whose, from which frame and time to which, and how long each lasts.
 
@@ -59,7 +70,7 @@ def frame_of_spans(
     return pd.DataFrame(
         {
             "id": index["id"], "lifetime": index["lifetime"], "first": index["frame"], "last": clock.frames[last],
-            "begin": index["t"], "end": clock.times[last], **lengths,
+            "begin": index["t"], "end": clock.times[last], **more,
         }
     )  # fmt: skip
 

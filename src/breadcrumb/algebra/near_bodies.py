@@ -23,14 +23,14 @@ def near_bodies(first: Bodies, second: Bodies, within: float, *, swept: bool = F
     return Pairs(mine[close], yours[close], gap[close])
 
 
-def touches_one(first: Bodies, second: Bodies, *, swept: bool = False) -> Pairs:
-    """Return the pairs of bodies that touch, where there is only ever one of the second."""
+def touches_one(first: Bodies, second: Bodies, within: float, *, swept: bool = False) -> Pairs:
+    """Return the same where there is only ever one of the second; rounding may have moved the two apart."""
     near = meets_one(first.place, second.place, swept=swept)
     noise = float(np.max(near.noise, initial=0.0))
-    mine = np.flatnonzero(near.usable & (near.parts[0] <= first.reach + second.reach + noise))
+    mine = np.flatnonzero(near.usable & (near.parts[0] <= first.reach + second.reach + within + noise))
     yours = second.place.track.find_clock_index(first.place.track.clock_index[mine])
     gap = _gaps(first, second, Pairs(mine, yours, near.parts[0][mine]), swept=swept)
-    close = gap <= noise
+    close = gap <= within + noise
     return Pairs(mine[close], yours[close], gap[close])
 
 

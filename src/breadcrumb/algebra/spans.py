@@ -8,7 +8,7 @@ import numpy as np
 
 from breadcrumb.algebra.closing import next_end, of_length, pair_codes, rows_of
 from breadcrumb.algebra.durations import Duration, TimeAxis, duration, elapsed, window
-from breadcrumb.algebra.exploring import frame_of_spans
+from breadcrumb.algebra.exploring import frame_of_spans, pairs_of
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.matching import matches
@@ -252,9 +252,9 @@ class Spans:
         return np.where(self.last < self.session.end_of_episode(self.first), lengths, np.nan)
 
     def to_frame(self) -> "pd.DataFrame":
-        """Return the spans as a table of pandas: id, lifetime, first, last, begin, end, frames and seconds."""
-        lengths = {"frames": self.lengths("frames"), "seconds": self.lengths()}
-        return frame_of_spans(self.session, self.lifetime, self.first, self.last, lengths)
+        """Return a table: id, lifetime, first, last, begin, end, frames and seconds; of pairs by and on too."""
+        told = {"frames": self.lengths("frames"), "seconds": self.lengths(), **pairs_of(self.participants)}
+        return frame_of_spans(self.session, self.lifetime, self.first, self.last, told)
 
     def lasting(self, *, at_least: Duration | None = None, at_most: Duration | None = None) -> Self:
         """Return the spans of a certain length; of one that the trace ends in, only what is certain already counts.

@@ -25,6 +25,7 @@ def touching(
     *,
     radius: Radius = None,
     swept: bool = False,
+    tol: float = 0.0,
 ) -> Spans:
     """Return when objects touch others: geometry, not a check.
 
@@ -37,6 +38,8 @@ def touching(
             shapes that they have; 0 for points.
         swept: whether two that pass one another between two frames touch on the second one, for games that solve a
             contact inside the step; not for regions.
+        tol: how far apart two surfaces may be and still touch, for engines that tell a contact early; if it is
+            negative, how deep they must overlap.
 
     Returns:
         Spans of the objects, each a stretch of frames on which it touches any of the others; `pairs` are those with
@@ -52,12 +55,12 @@ def touching(
         seen = seen_with(body_of(objects, radii(radius)[0]), others)
         place = seen.place
         gap = np.zeros(0) if place.track.unseen else gaps_to(seen, others, np.arange(len(place)))
-        close = Flag(place.track, "touching", (gap <= 0,), seen.known, owner=place.owner)
+        close = Flag(place.track, "touching", (gap <= tol,), seen.known, owner=place.owner)
         return _named(close.spans(), seen.position, f"{others}")
     mine, yours = bodies_of(objects, others, radius)
     position, other = mine.place, yours.place
     alone = other.track.one_at_a_time and not other.track.unseen and bool(other.track.size)
-    pairs = touches_one(mine, yours, swept=swept) if alone else near_bodies(mine, yours, 0.0, swept=swept)
+    pairs = (touches_one if alone else near_bodies)(mine, yours, tol, swept=swept)
     flags = np.zeros(position.track.size, np.bool_)
     flags[pairs.mine] = True
     close = Flag(position.track, "touching", (flags,), known_to_touch(flags, mine, yours), owner=position.owner)

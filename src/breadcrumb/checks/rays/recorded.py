@@ -91,7 +91,8 @@ def reports_first_hit(
     judged = moments.with_subject("by").pick(kept)
     evaluation = Evaluation(
         session, judged.clock_index, judged.lifetime, judged.subject, margin[kept], phrase, of="rays",
-        undecided=moments.count - len(kept), unseen=moments.unseen, exact=not tol, allowed=tol or None, plot=PlotSource(),
+        undecided=moments.count - len(kept), unseen=moments.unseen, exact=not tol, allowed=tol or None,
+        plot=PlotSource(),
     )  # fmt: skip
     return evaluation.verdict()
 
