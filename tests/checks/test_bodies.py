@@ -240,3 +240,24 @@ def test_each_shape_survives_every_way_it_is_told() -> None:
     for form in FORMS.values():
         assert Shape.of(form.shape.as_data()) == form.shape
         assert np.array_equal(Shape.of(form.shape.as_data()).points, form.shape.points)
+
+
+@ALL
+def test_a_body_may_be_inside_another_one_that_moves(form: str, world: str) -> None:
+    """All of a body is inside another one as long as no corner reaches out of it, however that one moves."""
+    shape, here = FORMS[form], WORLDS[world]
+    trace = scene(shape, here, -3.0, 0.95, 0.5, 1.05, 5.0)
+    crates, rock = trace.all("crate"), trace.one("rock")
+    if form == "polygon with a notch":
+        with pytest.raises(Misuse, match="a body that is convex"):
+            movement.stays_inside(crates, rock)
+        return
+    inside = movement.stays_inside(crates, rock, radius=0.0 if shape.shape.offset else 0.03)
+    if shape.shape.offset:  # of a circle half a metre off, the edge is nearer along the first axis
+        assert inside.breach_count == 4
+        return
+    assert inside.first is not None
+    assert [inside.tested - inside.breach_count, inside.first.frame] == [2, 0]
+    outside = movement.stays_outside(crates, rock)
+    assert outside.first is not None
+    assert (outside.first.frame, outside.breach_count) == (1, 3)

@@ -3,8 +3,10 @@
 import math
 from typing import Any
 
+import numpy as np
 import pytest
 
+from breadcrumb import Shape, Verdict
 from breadcrumb.checks import collisions
 from breadcrumb.testing import make_trace
 
@@ -75,3 +77,57 @@ def test_walls_that_are_touched_frame_by_frame_are_one_bounce_of_positions(name:
     trace = make_trace(states, kinds={"keg": "keg"}, events=events)
     verdict = collisions.bounces(trace.one("keg"), at=trace.events("hit"), tol=0.001)
     assert (verdict.outcome, verdict.tested) == (outcome, 1), verdict.explain()
+
+
+SURFACES: dict[
+    str, tuple[tuple[float, float], tuple[float, float], dict[str, Any], dict[str, Any], tuple[float, float]]
+] = {
+    # the velocity before and after, what the wall does, the response, and another velocity after that is wrong
+    "a wall that stands still": ((4, 1), (-4, 1), {}, {}, (-4, 0)),
+    "a wall that comes nearer": ((4, 1), (-6, 1), {"moves": (-1, 0)}, {}, (-4, 1)),
+    "a wall that moves away": ((4, 1), (-2, 1), {"moves": (1, 0)}, {}, (-4, 1)),
+    "a wall that slides along": ((4, 1), (-4, 1), {"moves": (0, 3)}, {}, (-4, 4)),
+    "a turned wall": ((4, 0), (0, 4), {"angle": 45.0}, {}, (-4, 0)),
+    "a wall that turns": ((4, 0), (-4 - 10 * math.pi / 9, 0), {"turns": 5.0, "beside": 2.0}, {}, (-4, 0)),
+    "half of it kept": ((4, 1), (-2, 1), {}, {"restitution": 0.5}, (-4, 1)),
+    "friction": ((4, 3), (-2, 1.5), {}, {"restitution": 0.5, "friction": 0.25}, (-2, 3)),
+    "so much friction that it does not slide": ((4, 1), (-4, 0), {}, {"friction": 1.0}, (-4, 1)),
+    "it stops there": ((4, 1), (0, 1), {}, {"restitution": 0.0}, (-4, 1)),
+    "it sticks": ((4, 1), (0, 0), {}, {"restitution": 0.0, "friction": math.inf}, (0, 1)),
+    "it sticks to what moves": ((4, 1), (1, 2), {"moves": (1, 2)}, {"restitution": 0.0, "friction": math.inf}, (0, 0)),
+}
+
+
+@pytest.mark.parametrize("case", SURFACES)
+def test_a_bounce_is_off_the_surface_of_the_other_body(case: str) -> None:
+    """What is bounced off may stand, move or turn; how much is kept, and what friction takes, is of its own velocity."""
+    before, after, wall, response, wrong = SURFACES[case]
+    angle, moves = math.radians(wall.get("angle", 0.0)), np.array(wall.get("moves", (0.0, 0.0)))
+    normal = -np.array([math.cos(angle), -math.sin(angle)]) if "angle" in wall else np.array([-1.0, 0.0])
+    turn = wall.get("turns", 0.0)  # degrees a frame
+
+    def session(then: tuple[float, float]) -> Verdict:
+        contact, step = np.array([0.8, 0.0]), 0.1
+        states = []
+        for row in range(-2, 3):
+            at = contact + np.array(before if row < 0 else then) * step * row
+            # the wall's face is half a metre ahead of the keg's middle on the frame of the contact
+            face = contact - 0.5 * normal + np.array([0.0, -wall.get("beside", 0.0)])
+            middle = face - 0.1 * normal + moves * step * row
+            turned = -wall.get("angle", 0.0) + turn * row
+            states.append({
+                "keg": {"position": tuple(at.tolist()), "angle": 0.0},
+                "wall": {"position": tuple(middle.tolist()), "angle": turned},
+            })  # fmt: skip
+        trace = make_trace(
+            states, kinds={"keg": "keg", "wall": "wall"}, events=[(2, "hit", "keg", "wall")],
+            shapes={"keg": Shape.circle(0.5), "wall": Shape.box(0.2, 9.0, turn="angle")}, axes={"x": "right", "y": "up"},
+            angles={"unit": "deg", "zero": "right", "sense": "counter-clockwise"}, units={"position": "m"},
+        )  # fmt: skip
+        return collisions.bounces(
+            trace.one("keg"), at=trace.events("hit"), off=trace.one("wall"), tol=0.15 if turn else 1e-6, **response
+        )
+
+    held = session(after)
+    assert (held.outcome, held.tested) == ("held", 1), held.explain()
+    assert session(wrong).outcome == "broken"

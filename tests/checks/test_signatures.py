@@ -80,6 +80,8 @@ FAMILIES: dict[str, dict[str, str]] = {
         "limits": "where a step is shortened",
         "smooth": "over how many samples a parabola is fitted",
         "restitution": "the speed after a bounce as a share of the speed before",
+        "friction": "the coefficient of friction",
+        "off": "what is bounced off",
     },
     "where a ray goes": {
         "origin": "where a ray or a choice begins",

@@ -81,7 +81,8 @@ BY_NAME: dict[str, set[str]] = {
     **{key: {"duration", "none"} for key in ("time_tol", "lag", "first", "delay")},
     **{key: {"duration"} for key in ("over", "every", "per", "period")},
     **dict.fromkeys(("tol", "rel_tol", "rate", "peak", "otherwise", "share", "significance"), PLAIN),
-    **dict.fromkeys(("restitution", "amplitude", "centre"), PLAIN),
+    **dict.fromkeys(("restitution", "friction", "amplitude", "centre"), PLAIN),
+    "off": {"objects", "none"},
     **{key: PLAIN | {"none"} for key in ("speed", "base", "below")},
     **{
         key: {"plain text"}
@@ -131,8 +132,8 @@ OWN: dict[str, dict[str, set[str]]] = {
     "movement.follows_keys": {"signal": AMOUNT, "keys": {"keys"}},
     "movement.oscillates": {"signal": AMOUNT},
     "movement.stays_between": {"signal": AMOUNT, "low": PLAIN | {"none"}, "high": PLAIN | {"none"}},
-    "movement.stays_inside": {"region": {"region"}, "radius": PLAIN | {"none"}},
-    "movement.stays_outside": {"region": {"region"}, "radius": PLAIN | {"none"}},
+    "movement.stays_inside": {"region": {"region", "objects"}, "radius": PLAIN | {"none"}},
+    "movement.stays_outside": {"region": {"region", "objects"}, "radius": PLAIN | {"none"}},
     "movement.stays_on_line": {"along": {"point", "points"}, "through": {"point", "none"}},
     "movement.never_teleports": {"objects": MOVING, "at_most": PLAIN},
     "movement.keeps_velocity": {"objects": MOVING, "expected": {*PLAIN, "vector", "number", "point", "none"}},

@@ -116,6 +116,11 @@ class Bodies:
         """Whether each is a circle or a sphere about its position."""
         return self.shape.form in ("circle", "sphere") and not self.shape.offset
 
+    @property
+    def is_convex(self) -> bool:
+        """Whether each is of one piece that no line between two of its points leaves."""
+        return self.shape.form != "polygon" or len(convex_parts(self.shape.points)) == 1
+
     def radius_at(self, indices: slice | Ints) -> Floats | float:
         """Return the radius of circles or spheres on some samples."""
         size = self.sizes[0]
@@ -140,6 +145,17 @@ class Bodies:
         """Return how far each moves during the step that ends at a sample, as vectors."""
         before = np.maximum(indices - 1, 0)
         return np.stack([part[indices] - part[before] for part in self.place.parts])
+
+    def moves_at(self, indices: Ints, points: Floats) -> Floats:
+        """Return how far the spots of bodies that are at points have moved during the step that ends at each sample."""
+        before = np.maximum(indices - 1, 0)
+        places = [np.stack([part[at] for part in self.place.parts]) for at in (indices, before)]
+        offset = points - places[0]
+        if self.turn is None or self.plan is not None:
+            return self.step(indices)
+        own = turned(tuple(offset), self.turn.take(indices), back=True)
+        then = np.stack(turned(own, self.turn.take(before), back=False))
+        return np.asarray(points - (places[1] + then))
 
     def turned_by(self, indices: Ints) -> Floats:
         """Return by how much each turns during the step that ends at a sample, in radians."""

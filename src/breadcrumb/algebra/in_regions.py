@@ -82,6 +82,21 @@ def depths_within(bodies: Bodies, region: Region, indices: slice | Ints) -> Floa
     return _in_blocks(bodies, indices, within)
 
 
+def gaps_of(bodies: Bodies, others: Bodies, indices: Ints, theirs: Ints) -> Floats:
+    """Return how far bodies on some samples are from others on theirs; negative where they overlap."""
+    return gaps_between(bodies.at(indices), others.at(theirs))
+
+
+def depths_within_bodies(bodies: Bodies, others: Bodies, indices: Ints, theirs: Ints) -> Floats:
+    """Return how far inside the surface of other convex bodies the whole of each body is; negative if a part is not."""
+    around = others.at(theirs)
+    every = [
+        -gaps_between([RoundedBoxes(spot, np.zeros((0, *spot.shape)), radius * 0.0)], around) - radius
+        for spot, radius in _corners(bodies.at(indices))
+    ]
+    return np.asarray(np.min(every, axis=0))
+
+
 def deepest_spot(bodies: Bodies, region: Region, index: int) -> Floats:
     """Return the spot of a body on a sample that is deepest in a region."""
     at = np.array([index])

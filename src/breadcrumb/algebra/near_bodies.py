@@ -1,9 +1,12 @@
 """Which bodies are near which, frame by frame, also between two frames."""
 
+from dataclasses import replace
+
 import numpy as np
 
-from breadcrumb.algebra.bodies import Bodies, FixedBody, gaps_between
+from breadcrumb.algebra.bodies import Bodies, FixedBody, Pieces, gaps_between
 from breadcrumb.algebra.pairs import Pairs, meets_one, near_pairs
+from breadcrumb.geometry.rounded_boxes import RoundedBoxes
 from breadcrumb.model.session import Floats, Ints
 
 _TURNED = 0.1
@@ -63,3 +66,28 @@ def smallest_gaps(first: Bodies, second: Bodies | FixedBody, mine: Ints, yours: 
         pieces = first.at(mine[some], back), second.at(yours[some], back)
         gap[some] = np.minimum(gap[some], gaps_between(*pieces, motion[:, some] / count[some]))
     return gap
+
+
+def ways_apart(bodies: Bodies, other: Bodies | FixedBody, mine: Ints, yours: Ints) -> Floats:
+    """Return which way each body gets away from the other one fastest, as vectors of any length."""
+    pieces, others = bodies.at(mine), other.at(yours)
+    small = _SMALL * max(bodies.reach, 1.0)
+    ways = []
+    for axis in range(bodies.dimensions):
+        move = np.zeros((bodies.dimensions, 1))
+        move[axis] = small
+        ways.append(gaps_between(_moved(pieces, move), others) - gaps_between(_moved(pieces, -move), others))
+    return np.stack(ways)
+
+
+_SMALL = 1e-6
+"""How far bodies are moved to see which way leads away, as a share of their reach."""
+
+
+def _moved(pieces: Pieces, by: Floats) -> Pieces:
+    return [
+        replace(one, centre=one.centre + by)
+        if isinstance(one, RoundedBoxes)
+        else replace(one, corners=one.corners + by)
+        for one in pieces
+    ]

@@ -7,12 +7,15 @@ import numpy as np
 from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.sorts import Number, Vector
-from breadcrumb.checks.collisions.reflecting import nearest_reflection, walls_of
+from breadcrumb.checks.collisions.barriers import surfaces_of
+from breadcrumb.checks.collisions.reflecting import Response, nearest_reflection, told_normals, walls_of
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.arrivals import of_these
+from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
-from breadcrumb.trace.objects import position_of
+from breadcrumb.trace.bodies import bodies_of
+from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase, forgive_noise, tolerance
 from breadcrumb.verdicts.outcomes import Outcome
@@ -20,12 +23,18 @@ from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount, number
 
 
-@check("{objects:who} bounces at {at}[ with a restitution of {restitution:share}]", unit=of_rate)
+@check(
+    "{objects:who} bounces[ off {off:name}] at {at}[ with a restitution of {restitution:share}]"
+    "[ and a friction of {friction:share}]",
+    unit=of_rate,
+)
 def bounces(
     objects: Position,
     *,
     at: Moments,
+    off: Objects | None = None,
     restitution: float = 1.0,
+    friction: float = 0.0,
     normal_key: str = "normal",
     velocity: Vector | Number | None = None,
     tol: float = 0.0,
@@ -42,7 +51,10 @@ def bounces(
     Args:
         objects: objects with a `position`, or a position signal.
         at: the contacts; their subject is the object that bounces.
-        restitution: the share of the normal part of the velocity that is kept.
+        off: what it bounces off, with the shapes that both have; it may move and turn. Then the normal is that of the
+            surfaces on the contact's frame, and the velocity is that against the surface.
+        restitution: the share of the normal part of the velocity that is kept; 0 if it stops there.
+        friction: the coefficient of friction, which slows down the rest; infinity if it sticks.
         normal_key: the entry of their data that holds the normal of what was hit, of any length and either sense.
         velocity: a recorded velocity to judge instead.
         tol: how far the velocity after the bounce may be off, in its own unit.
@@ -53,7 +65,8 @@ def bounces(
         Its margin is `tol` less the largest deviation, and there is none if no deviation is allowed at all.
 
     Raises:
-        Misuse: a contact has no normal, or one with another number of parts than the velocity.
+        Misuse: a contact has no normal, or one with another number of parts than the velocity; or nothing says which of
+            several objects a contact is with.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -74,14 +87,23 @@ def bounces(
     before = moving.before(first, frames(1))
     after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
     found = np.stack(after.parts, axis=1)
-    corner = walls_of(contacts, bounce.which, normal_key, found.shape[1])
-    expected = nearest_reflection(np.stack(before.parts, axis=1), found, corner, restitution)
+    parts, known = found.shape[1], np.ones(first.count, np.bool_)
+    if off is None:
+        normals, speed = told_normals(contacts, normal_key, parts), np.zeros((contacts.count, parts))
+    else:
+        surfaces = surfaces_of(contacts, *bodies_of(objects, off, None))
+        if surfaces.normal.shape[1] != parts:
+            raise Misuse(f"bounces: {moving.title} has {parts} parts, and the bodies are seen with another number")
+        normals, speed = surfaces.normal, surfaces.velocity
+        known[bounce.which[~surfaces.known]] = False
+    corner = walls_of(contacts, bounce.which, normals, speed)
+    expected = nearest_reflection(np.stack(before.parts, axis=1), found, corner, Response(restitution, friction))
     noise = np.asarray(before.noise) + np.asarray(after.noise)
-    off = np.linalg.norm(found - expected, axis=1)
+    away = np.linalg.norm(found - expected, axis=1)
     # where going on as before would be near enough as well, being near enough tests nothing
-    telling = ~(np.linalg.norm(np.stack(before.parts, axis=1) - expected, axis=1) <= tol) | ~(off <= tol)
-    decided = before.usable & after.usable & telling
-    margin = forgive_noise(tolerance(tol) - off, noise * len(moving.parts))[decided]
+    telling = ~(np.linalg.norm(np.stack(before.parts, axis=1) - expected, axis=1) <= tol) | ~(away <= tol)
+    decided = before.usable & after.usable & telling & known
+    margin = forgive_noise(tolerance(tol) - away, noise * len(moving.parts))[decided]
     kept = np.flatnonzero(decided)
 
     def phrase(index: int) -> Phrase:
@@ -89,7 +111,7 @@ def bounces(
         return Phrase(
             _vector(found[at_index], moving.unit),
             _vector(expected[at_index], moving.unit),
-            f"its velocity is {amount(float(off[at_index]), moving.unit)} off",
+            f"its velocity is {amount(float(away[at_index]), moving.unit)} off",
         )
 
     judged = first.pick(kept)

@@ -22,6 +22,8 @@ class Walls(NamedTuple):
     """Which of its bounce's walls each is, counted from 0."""
     normal: Floats
     """A unit vector each."""
+    velocity: Floats
+    """How fast each moves."""
 
 
 class Corner(NamedTuple):
@@ -31,8 +33,17 @@ class Corner(NamedTuple):
     touched: Walls
 
 
-def walls_of(contacts: Moments, bounce: Ints, key: str, parts: int) -> Corner:
-    """Return the walls that contacts are with, given the bounce of each; contacts with one normal are with one wall.
+class Response(NamedTuple):
+    """What becomes of a velocity at a wall."""
+
+    restitution: float
+    """The share of the part along the normal that is kept, turned round."""
+    friction: float
+    """The coefficient of friction, which slows down the part along the wall."""
+
+
+def told_normals(contacts: Moments, key: str, parts: int) -> Floats:
+    """Return the normals that contacts tell, of length 1.
 
     Raises:
         Misuse: a contact has no normal, or one with another number of parts than the velocity.
@@ -45,74 +56,91 @@ def walls_of(contacts: Moments, bounce: Ints, key: str, parts: int) -> Corner:
         )
     flat = np.zeros((contacts.count, parts))
     flat[:, : normals.shape[1]] = normals
-    flat /= np.linalg.norm(flat, axis=1, keepdims=True)
-    leading = np.take_along_axis(flat, np.argmax(np.abs(flat), axis=1)[:, None], axis=1)
-    alike = np.round(flat * np.sign(leading), _SAME) + 0.0  # of either sense, and without a zero of its own
+    return np.asarray(flat / np.linalg.norm(flat, axis=1, keepdims=True))
+
+
+def walls_of(contacts: Moments, bounce: Ints, normals: Floats, velocity: Floats) -> Corner:
+    """Return the walls that contacts are with, given the bounce of each; contacts with one normal are with one wall."""
+    leading = np.take_along_axis(normals, np.argmax(np.abs(normals), axis=1)[:, None], axis=1)
+    alike = np.round(normals * np.sign(leading), _SAME) + 0.0  # of either sense, and without a zero of its own
     each: Floats = np.hstack((bounce[:, None], alike)).astype(np.float64)
     by_frame: Floats = np.hstack((each, contacts.clock_index[:, None])).astype(np.float64)
-    return Corner(*(_once(rows, contacts, bounce, flat) for rows in (each, by_frame)))
+    return Corner(*(_once(rows, contacts, bounce, normals, velocity) for rows in (each, by_frame)))
 
 
-def _once(rows: Floats, contacts: Moments, bounce: Ints, normals: Floats) -> Walls:
+def _once(rows: Floats, contacts: Moments, bounce: Ints, normals: Floats, velocity: Floats) -> Walls:
     """Return the walls of contacts, of those with equal rows the first one alone."""
     _, first = np.unique(rows, axis=0, return_index=True)
     kept = first[np.lexsort((first, contacts.clock_index[first], bounce[first]))]
     which = bounce[kept]
     starts = np.flatnonzero(np.hstack((True, which[1:] != which[:-1])))
     nth = np.arange(len(which)) - np.repeat(starts, np.diff(starts, append=len(which)))
-    return Walls(which, nth, normals[kept])
+    return Walls(which, nth, normals[kept], velocity[kept])
 
 
-def nearest_reflection(before: Floats, after: Floats, corner: Corner, restitution: float) -> Floats:
+def nearest_reflection(before: Floats, after: Floats, corner: Corner, response: Response) -> Floats:
     """Return, of the velocities that bounces may end with, those that are nearest to the ones that were found.
 
     Args:
         before: the velocity before each bounce, a row each.
         after: the velocity that was found after it.
         corner: what they are off.
-        restitution: the share of the part along the normal that is kept.
+        response: what becomes of a velocity at a wall.
     """
     walls = corner.walls
-    result, in_turn = (_off_each(before, several, restitution) for several in corner)
+    result, in_turn = (_off_each(before, several, response) for several in corner)
     many, touched = (np.bincount(several.bounce, minlength=len(before)) for several in corner)
     again = (many > 1) & (touched > many)  # off one, another one, and the first one again
     again &= np.linalg.norm(in_turn - after, axis=1) < np.linalg.norm(result - after, axis=1)
     result[again] = in_turn[again]
-    two = np.flatnonzero(many == 2)
+    still = np.bincount(walls.bounce, np.abs(walls.velocity).sum(axis=1), len(before)) == 0
+    two = np.flatnonzero((many == 2) & still)
     one, other = (walls.normal[np.isin(walls.bounce, two) & (walls.nth == nth)] for nth in (0, 1))
-    for ends in _off_two(before[two], one, other, restitution):
+    for ends in _off_two(before[two], one, other, response):
         nearer = np.linalg.norm(ends - after[two], axis=1) < np.linalg.norm(result[two] - after[two], axis=1)
         result[two[nearer]] = ends[nearer]
     return result
 
 
-def _off_each(before: Floats, walls: Walls, restitution: float) -> Floats:
+def _off_each(before: Floats, walls: Walls, response: Response) -> Floats:
     """Return velocities after reflection off one wall after the other, as told."""
     result = before.copy()
     for turn in range(int(walls.nth.max(initial=-1)) + 1):  # as many turns as the fullest corner has walls
         now = walls.nth == turn
         at = walls.bounce[now]
-        result[at] = _reflected(result[at], walls.normal[now], restitution)
+        own = walls.velocity[now]
+        result[at] = own + _reflected(result[at] - own, walls.normal[now], response)
     return result
 
 
-def _reflected(velocity: Floats, normal: Floats, restitution: float) -> Floats:
+def _reflected(velocity: Floats, normal: Floats, response: Response) -> Floats:
     """Return velocities after reflection off a wall each.
 
-    v' = v - (1 + e) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution e.
+    v' = v - (1 + e) (v . n) n for a unit normal n: the law of reflection with a coefficient of restitution e. Friction
+    takes at most f (1 + e) |v . n| from the part along the wall, by Coulomb's law for an impulse.
     """
-    return np.asarray(velocity - (1 + restitution) * _along(velocity, normal) * normal)
+    restitution, friction = response
+    along = _along(velocity, normal)
+    off = velocity - (1 + restitution) * along * normal
+    if not friction:
+        return np.asarray(off)
+    beside = velocity - along * normal
+    length = np.linalg.norm(beside, axis=1, keepdims=True)
+    pressed = np.abs(along) > 0  # without pressure there is no friction, however rough it is
+    lost = np.minimum(np.multiply(friction * (1 + restitution), np.abs(along), where=pressed, out=along * 0.0), length)
+    return np.asarray(off - beside * lost / np.where(length > 0, length, 1.0))
 
 
-def _off_two(velocity: Floats, one: Floats, other: Floats, restitution: float) -> tuple[Floats, ...]:
+def _off_two(velocity: Floats, one: Floats, other: Floats, response: Response) -> tuple[Floats, ...]:
     """Return what else velocities may be after two walls, besides off one after the other as told; NaN where not so."""
-    off_one, off_other = (_reflected(velocity, normal, restitution) for normal in (one, other))
+    off_one, off_other = (_reflected(velocity, normal, response) for normal in (one, other))
     # at once: v' = v - (1 + e) (a n + b m), with a and b such that both parts along the normals turn round
     across, mine, yours = _along(one, other), _along(velocity, one), _along(velocity, other)
     apart = np.where(1 - across**2 > _PARALLEL, 1 - across**2, np.nan)
-    at_once = velocity - (1 + restitution) * ((mine - across * yours) * one + (yours - across * mine) * other) / apart
+    pushed = (mine - across * yours) * one + (yours - across * mine) * other
+    at_once = velocity - (1 + response.restitution) * pushed / apart
     return (
-        _reflected(off_other, one, restitution),
+        _reflected(off_other, one, response),
         at_once,
         np.where(_leaves(velocity, off_one, other), off_one, np.nan),
         np.where(_leaves(velocity, off_other, one), off_other, np.nan),

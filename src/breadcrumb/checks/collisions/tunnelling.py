@@ -8,11 +8,11 @@ from typing import Any, NamedTuple, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import marked
-from breadcrumb.algebra.bodies import Bodies, FixedBody, Pieces, gaps_between
+from breadcrumb.algebra.bodies import Bodies, FixedBody, gaps_between
 from breadcrumb.algebra.in_regions import gaps_to, seen_with
 from breadcrumb.algebra.indexing import last_before
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.near_bodies import near_bodies, smallest_gaps
+from breadcrumb.algebra.near_bodies import near_bodies, smallest_gaps, ways_apart
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag
@@ -21,7 +21,6 @@ from breadcrumb.checks.collisions.finite import finite, known_to_touch, unless_n
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Position
 from breadcrumb.errors import Misuse
-from breadcrumb.geometry.rounded_boxes import RoundedBoxes
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.bodies import Radius, bodies_of, body_of, radii
 from breadcrumb.trace.objects import Objects, position_of
@@ -158,36 +157,11 @@ def _out_again(bodies: Bodies, other: Bodies | FixedBody, mine: Ints, yours: Int
     first = np.flatnonzero(~goes_on)
     last = np.append(first[1:], len(mine)) - 1
     before = mine[first] - 1, yours[first] - (1 if isinstance(other, Bodies) else 0)
-    in_at = _normals(bodies, other, *before)
+    in_at = ways_apart(bodies, other, *before)
     was_apart = gaps_between(bodies.at(before[0]), other.at(before[1])) >= -slip
-    out_at = _normals(bodies, other, mine[last], yours[last])
+    out_at = ways_apart(bodies, other, mine[last], yours[last])
     through = was_apart & apart[last] & ((in_at * out_at).sum(axis=0) < 0)
     return np.asarray(mine[last][through])
-
-
-def _normals(bodies: Bodies, other: Bodies | FixedBody, mine: Ints, yours: Ints) -> Floats:
-    """Return in which direction each body gets away from the other one fastest, by small moves along each axis."""
-    pieces, others = bodies.at(mine), other.at(yours)
-    small = _SMALL * max(bodies.reach, 1.0)
-    ways = []
-    for axis in range(bodies.dimensions):
-        move = np.zeros((bodies.dimensions, 1))
-        move[axis] = small
-        ways.append(gaps_between(_moved(pieces, move), others) - gaps_between(_moved(pieces, -move), others))
-    return np.stack(ways)
-
-
-_SMALL = 1e-6
-"""How far bodies are moved to see which way leads away, as a share of their reach."""
-
-
-def _moved(pieces: Pieces, by: Floats) -> Pieces:
-    return [
-        replace(one, centre=one.centre + by)
-        if isinstance(one, RoundedBoxes)
-        else replace(one, corners=one.corners + by)
-        for one in pieces
-    ]
 
 
 _ROUNDING = 1e-9

@@ -7,18 +7,19 @@ from typing import Any, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import first_of_lifetime, last_known_indices, marked
-from breadcrumb.algebra.in_regions import deepest_spot, depths_within, gaps_to, seen_with
+from breadcrumb.algebra.in_regions import deepest_spot, depths_within, depths_within_bodies, gaps_of, gaps_to, seen_with
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Number
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Amount, Moving, Position
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
-from breadcrumb.trace.bodies import body_of
+from breadcrumb.trace.bodies import bodies_of, body_of
 from breadcrumb.trace.objects import Objects, position_of
-from breadcrumb.verdicts.comparing import Scope, judge_between, judge_off
+from breadcrumb.verdicts.comparing import Scope, judge_between, judge_off, untested
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
@@ -62,10 +63,10 @@ def stays_between(
     return judge_between(signal, low, high, tol=tol, scope=Scope(during, except_during))
 
 
-@check("{objects:title} stays inside {region}{radius:bodies}")
+@check("{objects:title} stays inside {region:barrier}{radius:bodies}")
 def stays_inside(
     objects: Position,
-    region: Region,
+    region: Region | Objects,
     *,
     radius: float | None = None,
     tol: float = 0.0,
@@ -77,7 +78,8 @@ def stays_inside(
 
     Args:
         objects: objects with a `position`, or a position signal.
-        region: a `Box`, `Circle` or `Polygon`; one in plan judges positions of three parts in plan view.
+        region: a `Box`, `Circle` or `Polygon`, one in plan judges positions of three parts in plan view; or one object
+            with a shape, which may move and turn.
         radius: the body's radius, all of which must be inside, in the unit of the position; in place of the shape that
             the objects have.
         tol: how far outside is still allowed, in the unit of the position.
@@ -89,7 +91,7 @@ def stays_inside(
         border plus `tol`, and negative outside.
 
     Raises:
-        Misuse: the region has more dimensions than the position.
+        Misuse: the region has more dimensions than the position; or an object is not convex, or several at a time.
 
     Example:
         >>> from breadcrumb.algebra.regions import Box
@@ -100,10 +102,10 @@ def stays_inside(
     return _beside(objects, region, "inside", "outside", radius, tol, Scope(during, except_during))
 
 
-@check("{objects:title} stays outside {region}{radius:bodies}")
+@check("{objects:title} stays outside {region:barrier}{radius:bodies}")
 def stays_outside(
     objects: Position,
-    region: Region,
+    region: Region | Objects,
     *,
     radius: float | None = None,
     tol: float = 0.0,
@@ -269,9 +271,17 @@ def _steps_and_limits(position: Any, at_most: float, exempt: Bools | None) -> tu
 
 
 def _beside(
-    objects: Objects | Signal, region: Region, side: str, other: str, radius: float | None, tol: float, scope: Scope
+    objects: Objects | Signal,
+    region: Region | Objects,
+    side: str,
+    other: str,
+    radius: float | None,
+    tol: float,
+    scope: Scope,
 ) -> Verdict:
     """Judge on which side of a region's border bodies are."""
+    if isinstance(region, Objects):
+        return _beside_body(objects, region, side, radius, tol, scope)
     whole = seen_with(body_of(objects, radius), region)
     position, seen = scope.of(whole.position), scope.of(whole.place)
     track = whole.place.track
@@ -306,3 +316,30 @@ def _beside(
     noise = seen.noise_at(slice(None))
     evaluation = Evaluation.of_samples(seen, lambda block: depth_of(block) + tol, phrase, noise=noise, plot=plot)
     return evaluation.verdict()
+
+
+def _beside_body(
+    objects: Objects | Signal, other: Objects, side: str, radius: float | None, tol: float, scope: Scope
+) -> Verdict:
+    """Judge on which side of the surface of one object bodies are."""
+    whole, around = bodies_of(objects, other, (radius, None))
+    unseen = next((one.place for one in (whole, around) if one.place.track.unseen), None)
+    if unseen is not None:
+        return untested(unseen)
+    if not around.place.track.one_at_a_time:
+        raise Misuse(
+            f"stays_{side}: expected a region or one object, and there are several of {other.called} at a time"
+        )
+    if side == "inside" and not around.is_convex:
+        raise Misuse(f"stays_inside: expected a body that is convex, and {other.called} has {around.shape}")
+    track = whole.place.track
+    with_it = around.place.track.find_clock_index(track.clock_index)
+    known = whole.place.usable & (with_it != NOBODY) & around.place.usable[with_it]
+    mine = np.flatnonzero(known)
+    measure = depths_within_bodies if side == "inside" else gaps_of
+    depth = np.zeros(track.size)
+    depth[mine] = measure(whole, around, mine, with_it[mine])
+    position: Any = whole.position
+    name = f"distance {side}"
+    beside = Number(track, name, (depth,), known, position.unit, None, position.owner, position.noise)
+    return judge_between(beside, 0.0, None, tol=tol, scope=scope, position=position)
