@@ -157,6 +157,8 @@ def test_a_turn_is_followed_between_frames() -> None:
     trace = make_trace(states, kinds={"bar": "bar", "keg": "keg"}, shapes=shapes, **about)
     assert collisions.touching(trace.all("bar"), trace.all("keg")).count == 0
     assert collisions.touching(trace.all("bar"), trace.all("keg"), swept=True).first.tolist() == [1]
+    assert collisions.touching(trace.all("bar"), Circle((0, 2), 0.3), swept=True).first.tolist() == [1]
+    assert collisions.touching(trace.all("bar"), Circle((0, 2), 0.3)).count == 0
 
 
 def test_a_body_that_is_not_known_is_not_judged() -> None:
@@ -182,6 +184,10 @@ def test_regions_are_touched_like_bodies(region: str) -> None:
     assert collisions.touching(trace.all("crate"), REGIONS[region]).first.tolist() == [2]
     fast = scene(FORMS["turned box"], WORLDS["y up"], -5.0, 5.0)
     assert collisions.never_tunnels(fast.all("crate"), REGIONS[region]).outcome == "broken"
+    assert collisions.touching(fast.all("crate"), REGIONS[region]).count == 0
+    assert collisions.touching(fast.all("crate"), REGIONS[region], swept=True).first.tolist() == [1]
+    with pytest.raises(Misuse, match="a region of one piece"):
+        collisions.touching(fast.all("crate"), REGIONS[region] | Box((8, 8), (9, 9)), swept=True)
 
 
 WRONG: dict[str, tuple[Callable[[], Any], str]] = {

@@ -6,6 +6,7 @@ from itertools import product
 import numpy as np
 
 from breadcrumb.algebra.bodies import Bodies, FixedBody, Pieces, gaps_between
+from breadcrumb.algebra.near_bodies import smallest_gaps
 from breadcrumb.algebra.region import Combined, Region, Timed
 from breadcrumb.algebra.regions import OF_ONE_PIECE, Polygon
 from breadcrumb.errors import Misuse
@@ -52,6 +53,23 @@ def gaps_to(bodies: Bodies, region: Region, indices: slice | Ints) -> Floats:
         return np.asarray(-np.max([region.depth(list(spot), when) for spot in _spots(pieces, region.finest)], axis=0))
 
     return _in_blocks(bodies, indices, sampled)
+
+
+def swept_gaps_to(bodies: Bodies, region: Region, indices: Ints) -> Floats:
+    """Return how far bodies are from a region at the least during the steps that end at samples, if all go straight.
+
+    Raises:
+        Misuse: the region is of several pieces, of which each has to be asked by itself.
+    """
+    fixed = FixedBody.of(region)
+    if fixed is None:
+        raise Misuse(f"swept: expected a region of one piece, found {region}; ask of each of its pieces")
+    gap = gaps_to(bodies, region, indices)
+    moved = np.sqrt((bodies.step(indices) ** 2).sum(axis=0)) + bodies.turned_by(indices) * bodies.reach
+    near = np.flatnonzero(gap <= moved)
+    some = indices[near]
+    gap[near] = smallest_gaps(bodies, fixed, some, some)
+    return gap
 
 
 def depths_within(bodies: Bodies, region: Region, indices: slice | Ints) -> Floats:

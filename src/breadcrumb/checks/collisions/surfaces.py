@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.algebra.in_regions import gaps_to, seen_with
+from breadcrumb.algebra.in_regions import gaps_to, seen_with, swept_gaps_to
 from breadcrumb.algebra.near_bodies import near_bodies, touches_one
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
@@ -37,7 +37,7 @@ def touching(
         radius: the objects' radius, or a pair of theirs and the others', in the unit of the position, in place of the
             shapes that they have; 0 for points.
         swept: whether two that pass one another between two frames touch on the second one, for games that solve a
-            contact inside the step; not for regions.
+            contact inside the step.
         tol: how far apart two surfaces may be and still touch, for engines that tell a contact early; if it is
             negative, how deep they must overlap.
 
@@ -54,7 +54,8 @@ def touching(
     if not isinstance(others, Objects | Signal):
         seen = seen_with(body_of(objects, radii(radius)[0]), others)
         place = seen.place
-        gap = np.zeros(0) if place.track.unseen else gaps_to(seen, others, np.arange(len(place)))
+        every = np.arange(0 if place.track.unseen else len(place))
+        gap = swept_gaps_to(seen, others, every) if swept else gaps_to(seen, others, every)
         close = Flag(place.track, "touching", (gap <= tol,), seen.known, owner=place.owner)
         return _named(close.spans(), seen.position, f"{others}")
     mine, yours = bodies_of(objects, others, radius)

@@ -9,10 +9,10 @@ import numpy as np
 
 from breadcrumb.algebra.along import marked
 from breadcrumb.algebra.bodies import Bodies, FixedBody, gaps_between
-from breadcrumb.algebra.in_regions import gaps_to, seen_with
+from breadcrumb.algebra.in_regions import seen_with, swept_gaps_to
 from breadcrumb.algebra.indexing import last_before
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.near_bodies import near_bodies, smallest_gaps, ways_apart
+from breadcrumb.algebra.near_bodies import near_bodies, ways_apart
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag
@@ -125,10 +125,10 @@ def _past_bodies(objects: Position, barrier: Region | Position, radius: Radius) 
         if bodies.position.track.unseen:
             return _Steps(bodies.position, *np.zeros((3, 0), np.bool_))
         every = np.arange(len(bodies.place))
-        length = np.sqrt((bodies.step(every) ** 2).sum(axis=0))
-        mine = np.flatnonzero(gaps_to(bodies, barrier, every) <= length)
+        swept = swept_gaps_to(bodies, barrier, every)
+        mine = np.flatnonzero(swept <= 0)
         yours, other, told = np.zeros_like(mine), fixed, bodies.known
-        gap, theirs = smallest_gaps(bodies, fixed, mine, yours), yours
+        gap, theirs = swept[mine], yours
     place, ends = bodies.place, np.ones(len(bodies.place), np.bool_) if told is None else told.copy()
     known = bodies.has_step & ends
     known[1:] &= ends[:-1]
