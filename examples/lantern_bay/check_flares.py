@@ -112,7 +112,7 @@ def check_a_flare_bursts_on_time(trace):
 def check_a_flare_that_flies_is_in_nothing_that_it_bursts_on(trace):
     flare = trace.all("flare")
     assert collisions.never_touches(flare, trace.all("float"), during=flying(trace))
-    assert collisions.never_touches(flare, trace.one(id=OTHER), during=flying(trace))
+    assert collisions.never_touches(flare, trace.one(id=OTHER), during=flying(trace), id="the-other-boat")
 
 
 def check_a_burst_stands_still(trace):

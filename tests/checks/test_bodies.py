@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
@@ -144,7 +145,15 @@ def test_what_lies_in_plan_touches_at_any_height() -> None:
         trace = make_trace(
             states, kinds={"a": "hull", "b": "ball"}, shapes={"hull": shape, "ball": Shape.sphere(1.0)}, **about
         )
-        assert collisions.touching(trace.all("hull"), trace.all("ball")).first.tolist() == touches
+        hulls, balls, nobody = trace.all("hull"), trace.all("ball"), trace.all("ghost")
+        assert collisions.touching(hulls, balls).first.tolist() == touches
+        for one, other in ((nobody, hulls), (nobody, balls), (nobody, nobody)):
+            assert collisions.never_touches(one, other).outcome == "untested"
+            assert collisions.never_overlaps(one, other).outcome == "untested"
+            assert collisions.never_tunnels(one, other).outcome == "untested"
+            assert movement.stays_outside(one, other).outcome == "untested"
+        assert collisions.never_touches(hulls, nobody).outcome == "held"
+        assert collisions.touching(hulls, nobody, swept=True).count == 0
 
 
 def test_a_turn_is_followed_between_frames() -> None:
@@ -169,6 +178,48 @@ def test_a_body_that_is_not_known_is_not_judged() -> None:
         trace = make_trace(states, kinds={"a": "keg"}, shapes={"keg": Shape.box(1.0, 1.0, turn="angle")}, **about)
         verdict = collisions.never_touches(trace.all("keg"), Circle((9.0, 9.0), 1.0))
         assert (verdict.tested, verdict.outcome) == (tested, outcome), told
+
+
+EVERY = {
+    "flat": Shape.circle(1.0), "ball": Shape.sphere(1.0), "crate": Shape.box(1, 1, 1), "plate": Shape.box(1, 1),
+    "sail": Shape.polygon([(0, 0), (1, 0), (0, 1)]), "ghost": None,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("one", EVERY)
+@pytest.mark.parametrize("other", EVERY)
+def test_any_two_shapes_give_a_verdict_or_say_why_not(one: str, other: str) -> None:
+    """In space, whatever the shapes are of which something is asked, and if nobody was seen, there is an answer."""
+    states = [
+        {kind: {"position": (3.0 * n, 0.0, 0.1 * row)} for n, (kind, shape) in enumerate(EVERY.items()) if shape}
+        for row in range(4)
+    ]
+    ray = {"origin": [0.0, 0.0, 0.0], "direction": [1.0, 0.0, 0.0]}
+    trace = make_trace(
+        states, kinds={kind: kind for kind, shape in EVERY.items() if shape},
+        events=[(2, "hit", one, other), (2, "ray", one, None, ray)], axes={"x": "east", "y": "north", "z": "up"},
+        shapes={kind: shape for kind, shape in EVERY.items() if shape},
+    )  # fmt: skip
+    mine, yours, hit = trace.all(one), trace.all(other), trace.events("hit")
+    east = mine.position * 0.0 + (1.0, 0.0, 0.0)
+    asked: list[Callable[[], Any]] = [
+        lambda: collisions.never_touches(mine, yours, swept=True),
+        lambda: collisions.never_overlaps(mine, yours),
+        lambda: collisions.never_tunnels(mine, yours),
+        lambda: collisions.passes_through(mine, yours),
+        lambda: collisions.bounces(mine, at=hit, off=yours),
+        lambda: collisions.rests_on(mine, 0.0),
+        lambda: movement.stays_inside(mine, yours),
+        lambda: movement.stays_outside(mine, yours),
+        lambda: rays.picks_nearest(hit, yours, origin=mine, at_most=9.0),
+        lambda: rays.reports_first_hit(trace.events("ray"), [yours], at_most=9.0),
+        lambda: rays.first_hit(mine.position, east, [yours]),
+        lambda: rays.first_hit(mine.position.plan, east.plan, [yours]),
+        lambda: spawns.leaves_when(mine, Box((-9, -9), (9, 9)), within=frames(1)),
+    ]
+    for ask in asked:
+        with suppress(Misuse):
+            assert repr(ask())
 
 
 REGIONS: dict[str, Any] = {

@@ -122,7 +122,7 @@ def test_a_folder_of_traces_stands_for_all_of_them(cli: Cli, bay: Callable[..., 
     done = cli("check", *files, bay(), bay(seed=8))
     assert done.returncode == 0, done.stdout
     assert "BROKEN" not in done.stdout
-    assert "9 checks on 2 sessions: 18 held" in done.stdout
+    assert "10 checks on 2 sessions: 20 held" in done.stdout
     alone = cli("check", *files)
     assert (alone.returncode, "no trace to run it on" in alone.stderr) == (2, True)
 

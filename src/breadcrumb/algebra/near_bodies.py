@@ -9,6 +9,7 @@ from breadcrumb.algebra.pairs import Pairs, meets_one, near_pairs
 from breadcrumb.geometry.rounded_boxes import RoundedBoxes
 from breadcrumb.model.session import Floats, Ints
 
+NO_PAIRS = Pairs(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))
 _TURNED = 0.1
 """By what share of the smallest extent a corner may move while the turn of a body is taken as one."""
 
@@ -19,6 +20,8 @@ def near_bodies(first: Bodies, second: Bodies, within: float, *, swept: bool = F
     The distance of a pair is negative where the two overlap, by how far one must move to part them. With `swept`, it is
     the smallest one during the step that ends there: both move straight, and turn at a constant rate.
     """
+    if first.place.track.unseen or second.place.track.unseen:
+        return NO_PAIRS
     reach = first.reach + second.reach + within
     mine, yours, distance = near_pairs(first.place, second.place, reach, swept=swept)
     gap = _gaps(first, second, Pairs(mine, yours, distance), swept=swept)
@@ -28,6 +31,8 @@ def near_bodies(first: Bodies, second: Bodies, within: float, *, swept: bool = F
 
 def touches_one(first: Bodies, second: Bodies, within: float, *, swept: bool = False) -> Pairs:
     """Return the same where there is only ever one of the second; rounding may have moved the two apart."""
+    if first.place.track.unseen:
+        return NO_PAIRS
     near = meets_one(first.place, second.place, swept=swept)
     noise = float(np.max(near.noise, initial=0.0))
     mine = np.flatnonzero(near.usable & (near.parts[0] <= first.reach + second.reach + within + noise))

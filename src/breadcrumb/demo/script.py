@@ -90,7 +90,7 @@ _DRAGS = (
 """When, and from where to where along the rail; the grip is off the middle."""
 _DRAG_STEPS = 12
 
-_LANTERNS = {
+LANTERNS = {
     # when it is gripped, for how long, and how fast (east, north) it is thrown; once it is held as it would come back
     "lantern-quay": ((3, 4, (2.0, 1.0)), (66, 4, (-1.5, 2.0)), (84, 24, (1.0, -2.0)), (160, 4, (0.5, 2.5))),
     "lantern-shed": ((9, 4, (-2.0, 1.5)), (72, 4, (2.5, 0.5)), (96, 16, (-1.0, -1.0)), (160, 4, (1.0, 1.0))),
@@ -139,7 +139,7 @@ def shift_script(seed: int) -> list[Input]:
     """Return the inputs of one shift; the seed draws where exactly the pointer goes."""
     inputs = [Input(at, "steer", boat, keys) for boat, steps in _STEERING.items() for at, keys in steps]
     inputs += [*_single(), *_throws(random.Random(f"pointer {seed}")), *_shots(), *_drags()]
-    for lantern, throws in _LANTERNS.items():
+    for lantern, throws in LANTERNS.items():
         for at, held, velocity in throws:
             inputs += [Input(at, "grip", lantern, (0.0, 0.0)), Input(at + held, "let_go", lantern, velocity)]
     return in_order(inputs)

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from typing import Any
 
-from breadcrumb.demo.script import PLAYER, SHIFT, Input, in_order, shift_script
+from breadcrumb.demo.script import LANTERNS, PLAYER, SHIFT, Input, in_order, shift_script
 
 PLAIN = 7
 """The seed of the plain script."""
@@ -85,6 +85,10 @@ def _unplanned(played: Iterable[Input], draw: random.Random) -> Iterator[Input]:
                     yield from tried
 
 
+_LEFT_ALONE = 36
+"""For how many sixths of a second a lantern is left alone after its first throw, so that it comes back once."""
+
+
 class _Busy:
     """From when to when each key is down, and each thing held."""
 
@@ -95,7 +99,9 @@ class _Busy:
             if one.value == "down" or one.what == "grip":
                 begun[_device(one)] = one.at
             elif one.value == "up" or one.what == "let_go":
-                self._taken.setdefault(_device(one), []).append((begun[_device(one)], one.at))
+                mine = self._taken.setdefault(_device(one), [])
+                alone = _LEFT_ALONE if one.on in LANTERNS and not mine else 0
+                mine.append((begun[_device(one)], one.at + alone))
 
     def takes(self, tried: tuple[Input, ...]) -> bool:
         """Take what is tried, unless what it needs is in use; a press and its release are one frame apart at least."""

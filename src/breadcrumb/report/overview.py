@@ -71,6 +71,9 @@ def _parts(facts: TraceFacts) -> Iterator[RenderableType]:
         yield Text(f"note: {note}", style="yellow")
     yield Text("")
     yield _kinds(facts)
+    if any(kind.shape for kind in facts.kinds):
+        yield ""
+        yield _shapes(facts)
     yield Text("")
     yield event_table(facts.events, "event")
     if facts.errors:
@@ -115,8 +118,14 @@ def _kinds(facts: TraceFacts) -> Table:
         for one in kind.properties:
             made.add_row(*map(escape, (*head, one.name, one.unit, *extremes(one), _changes(one))))
             head = ["", "", ""]
+    return made
+
+
+def _shapes(facts: TraceFacts) -> Table:
+    made = table("kind", "shape")
+    for kind in facts.kinds:
         if kind.shape:
-            made.add_row("", "", "", escape(kind.shape), style="dim")
+            made.add_row(escape(kind.kind), escape(kind.shape))
     return made
 
 

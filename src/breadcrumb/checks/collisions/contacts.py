@@ -193,7 +193,7 @@ def rests_on(
         A verdict on every sample. Untested if there is none. Its margin is `tol` less the largest distance.
 
     Raises:
-        Misuse: `about` does not say which way is up.
+        Misuse: `about` does not say which way is up, or the shape of the objects has no height.
 
     Example:
         >>> from breadcrumb.testing import small_trace
@@ -209,6 +209,8 @@ def rests_on(
     sign = -1.0 if axes.get(up) == "down" else 1.0
     if below is None and shape_of(objects) is not None and not position.track.unseen:
         bodies = body_of(objects)
+        if bodies.plan is not None:
+            raise Misuse(f"rests_on: {bodies.shape} is in plan and has no lowest point; tell it with below=")
         low = lowest_points(bodies, "xyz".index(up), sign)
         lowest = replace(height, parts=(low,), valid=bodies.known)
     else:
