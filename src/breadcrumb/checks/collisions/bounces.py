@@ -8,7 +8,7 @@ from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.checks.collisions.barriers import surfaces_of
-from breadcrumb.checks.collisions.reflecting import Response, nearest_reflection, told_normals, walls_of
+from breadcrumb.checks.collisions.reflecting import Corner, Response, nearest_reflection, told_normals, walls_of
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.arrivals import of_these
@@ -87,16 +87,7 @@ def bounces(
     before = moving.before(first, frames(1))
     after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
     found = np.stack(after.parts, axis=1)
-    parts, known = found.shape[1], np.ones(first.count, np.bool_)
-    if off is None:
-        normals, speed = told_normals(contacts, normal_key, parts), np.zeros((contacts.count, parts))
-    else:
-        surfaces = surfaces_of(contacts, *bodies_of(objects, off, None))
-        if surfaces.normal.shape[1] != parts:
-            raise Misuse(f"bounces: {moving.title} has {parts} parts, and the bodies are seen with another number")
-        normals, speed = surfaces.normal, surfaces.velocity
-        known[bounce.which[~surfaces.known]] = False
-    corner = walls_of(contacts, bounce.which, normals, speed)
+    corner, known = _walls(contacts, bounce, objects, off, normal_key, found.shape[1])
     expected = nearest_reflection(np.stack(before.parts, axis=1), found, corner, Response(restitution, friction))
     noise = np.asarray(before.noise) + np.asarray(after.noise)
     away = np.linalg.norm(found - expected, axis=1)
@@ -129,6 +120,21 @@ class _Bounces(NamedTuple):
     which: Ints
     first: Ints
     last: Ints
+
+
+def _walls(
+    contacts: Moments, bounce: _Bounces, objects: Position, off: Objects | None, normal_key: str, parts: int
+) -> tuple[Corner, Bools]:
+    """Return the walls that contacts are with, and of which bounces they are known."""
+    known = np.ones(len(bounce.first), np.bool_)
+    if off is None:
+        normals, still = told_normals(contacts, normal_key, parts), np.zeros((contacts.count, parts))
+        return walls_of(contacts, bounce.which, normals, still), known
+    surfaces = surfaces_of(contacts, *bodies_of(objects, off, None))
+    if surfaces.normal.shape[1] != parts:
+        raise Misuse(f"bounces: velocities have {parts} parts, and the bodies are seen with another number")
+    known[bounce.which[~surfaces.known]] = False
+    return walls_of(contacts, bounce.which, surfaces.normal, surfaces.velocity), known
 
 
 def _fold(contacts: Moments, reach: int) -> _Bounces:
