@@ -6,6 +6,7 @@ from typing import NamedTuple, TypeAlias
 
 import numpy as np
 
+from breadcrumb.algebra.blocks import COMPUTED
 from breadcrumb.algebra.bodies import Bodies, FixedBody
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
@@ -90,8 +91,12 @@ def hits_of_region(start: Floats, way: Floats, region: Region) -> Floats:
     fixed = FixedBody.of(region)
     if fixed is None:
         raise Misuse(f"expected a region of one piece, found {region}; give its pieces one by one")
-    every = np.zeros(start.shape[1], np.int64)
-    return np.asarray(np.minimum.reduce([hits_of(start, way, piece) for piece in fixed.at(every)]))
+    result = np.empty(start.shape[1])
+    for begin in range(0, len(result), COMPUTED):
+        block = slice(begin, begin + COMPUTED)
+        hits = [hits_of(start[:, block], way[:, block], piece) for piece in fixed.pieces]  # one body for all of them
+        result[block] = np.minimum.reduce(hits)
+    return result
 
 
 def _hit_bodies(origin: Signal, way: Sequence[Floats], bodies: Bodies) -> Floats:

@@ -13,7 +13,7 @@ def hits_of(start: Floats, way: Floats, body: RoundedBoxes | Polygons) -> Floats
     Args:
         start: where the rays begin, a row for each dimension.
         way: unit vectors along them.
-        body: the bodies.
+        body: the bodies; a single one is met by all rays.
     """
     if isinstance(body, Polygons):
         return _through_corners(start, way, body.corners)

@@ -54,8 +54,12 @@ def touching(
     if not isinstance(others, Objects | Signal):
         seen = seen_with(body_of(objects, radii(radius)[0]), others)
         place = seen.place
-        every = np.arange(0 if place.track.unseen else len(place))
-        gap = swept_gaps_to(seen, others, every) if swept else gaps_to(seen, others, every)
+        if place.track.unseen:
+            gap = np.zeros(0)
+        elif swept:
+            gap = swept_gaps_to(seen, others, np.arange(len(place)))
+        else:
+            gap = gaps_to(seen, others, slice(None))
         close = Flag(place.track, "touching", (gap <= tol,), seen.known, owner=place.owner)
         return _named(close.spans(), seen.position, f"{others}")
     mine, yours = bodies_of(objects, others, radius)
