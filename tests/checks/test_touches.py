@@ -21,6 +21,8 @@ ROWS: dict[str, tuple[Told, str, int | None, str, int]] = {
     "of two that were not asked about": ((*B, (3, "a", "c"), (5, "c", "d")), "broken", 5, "hit without a touch", 7),
     "told again": ((*B, (3, "a", "c"), (5, "a", "c")), "broken", 5, "hit again in one touch", 7),
     "told again the other way round": ((*B, (3, "c", "a"), (5, "c", "a")), "broken", 5, "hit again in one touch", 7),
+    "told late": ((*B, (6, "a", "c")), "broken", 3, "hit 3 frames late at c", 6),
+    "told late the other way round": ((*B, (5, "c", "a")), "broken", 3, "hit 2 frames late at c", 6),
     "told before it begins": (((0, "a", "b"), *B, (3, "a", "c")), "broken", 0, "hit without a touch", 7),
     "told when it is over": ((*B, (3, "a", "c"), (9, "a", "c")), "broken", 9, "hit without a touch", 7),
     "without partners": (((2, "a"), (3, "a")), "held", None, "", 3),

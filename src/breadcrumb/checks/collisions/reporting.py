@@ -75,7 +75,12 @@ def reports_every_touch(
 
     def phrase(index: int) -> Phrase:
         if kept[index] < count:
-            partner = _partner(judged, int(kept[index]))
+            touch = int(kept[index])
+            partner, late = _partner(judged, touch), _late(judged, moments, touch)
+            if late:
+                said = f"{late} frame{'s' * (late > 1)} late"
+                words = f"{moments.label} {said}{' at' * bool(partner)}{partner}"
+                return Phrase(said, f"one {moments.label} at each touch", words)
             return Phrase("no event", f"one {moments.label} at each touch", f"touches{partner} without {moments.label}")
         event = int(kept[index]) - count
         if covered[event]:
@@ -98,6 +103,20 @@ def reports_every_touch(
 def _partner(touches: Spans, row: int) -> str:
     name = touches.participants.names[1][row]
     return "" if name == NOBODY else f" {touches.session.names[name]}"
+
+
+def _late(touches: Spans, moments: Moments, row: int) -> int:
+    """Return how many frames late a touch is told of, by an event of its two that comes within it; 0 if by none."""
+    first, last = int(touches.first[row]), int(touches.last[row])
+    inside = moments.pick(np.flatnonzero((moments.clock_index > first) & (moments.clock_index <= last)))
+    mine = touches.participants.pick(np.array([row]))
+    whose = set(np.hstack((mine.by_lifetime, mine.on_lifetime)).tolist()) - {NOBODY}
+    theirs = zip(inside.participants.by_lifetime.tolist(), inside.participants.on_lifetime.tolist(), strict=True)
+    frames_of = moments.session.clock.frames
+    return next(
+        (int(frames_of[at] - frames_of[first]) for at, two in zip(inside.clock_index.tolist(), theirs, strict=True)
+         if whose <= set(two)), 0,
+    )  # fmt: skip
 
 
 def _wrong_partner(events: Moments, row: int) -> Phrase:
