@@ -54,6 +54,9 @@ def test_what_is_put_together_has_the_inside_that_it_says(how: str, combined: An
     clear = (off > 0.01) & (np.abs(depth) > 1e-9)
     np.testing.assert_array_equal((depth > 0)[clear], shapely.contains(shapes[how], shapely.points(x, y))[clear])
     assert (depth <= off + 0.01).all(), "it is never deeper inside than the border is far"
+    drawn = [shapely.LinearRing(outline) for outline in combined.outlines()]
+    area = sum(shapely.Polygon(ring).area * (1 if ring.is_ccw else -1) for ring in drawn)
+    assert area == pytest.approx(shapes[how].area, rel=0.01), "what is drawn is as large as what is inside"
 
 
 @pytest.mark.parametrize(

@@ -30,7 +30,7 @@ class Region(Protocol):
         """
 
     def outlines(self) -> list[Outline]:
-        """Return the corners of its borders in plan, for a figure."""
+        """Return the corners of its borders in plan, for a figure: counter-clockwise, and round holes clockwise."""
 
     def part_at(self, point: Sequence[float]) -> str:
         """Return which part of it a point is in, in words; empty if it has none that are told apart."""
@@ -146,8 +146,12 @@ class Combined(Combinable):
         return self.one.part_at(point) or self.other.part_at(point)
 
     def outlines(self) -> list[Outline]:
-        """Return the corners of the borders of both in plan."""
-        return [*self.one.outlines(), *self.other.outlines()]
+        """Return the corners of its borders in plan, those of holes the other way round."""
+        mine, yours = self.one.outlines(), self.other.outlines()
+        if self.how == "or":
+            return [*mine, *yours]
+        both = [common for one in mine for other in yours if (common := _common(other, one))]
+        return both if self.how == "and" else [*mine, *(common[::-1] for common in both)]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -189,3 +193,27 @@ class Timed(Combinable):
     def outlines(self) -> list[Outline]:
         """Return the corners of its borders in plan."""
         return self.region.outlines()
+
+
+def counter_clockwise(outline: Outline) -> Outline:
+    """Return an outline that goes counter-clockwise, from the first axis toward the second one."""
+    x, y = np.array(outline).T
+    return outline if float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum()) >= 0 else outline[::-1]
+
+
+def _common(outline: Outline, convex: Outline) -> Outline:
+    """Return what an outline has in common with a convex one: clipped at each of its sides, by Sutherland and Hodgman.
+
+    Communications of the ACM 17 (1974), 32.
+    """
+    for (ax, ay), (bx, by) in zip(convex, [*convex[1:], convex[0]], strict=True):
+        kept: Outline = []
+        for (px, py), (qx, qy) in zip(outline, [*outline[1:], *outline[:1]], strict=True):
+            here, there = ((bx - ax) * (y - ay) - (by - ay) * (x - ax) for x, y in ((px, py), (qx, qy)))
+            if here >= 0:
+                kept.append((px, py))
+            if here * there < 0:
+                share = here / (here - there)
+                kept.append((px + (qx - px) * share, py + (qy - py) * share))
+        outline = kept
+    return outline

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from breadcrumb.algebra.region import Combinable, Outline
+from breadcrumb.algebra.region import Combinable, Outline, counter_clockwise
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats, Ints
 
@@ -130,7 +130,7 @@ class Polygon(Combinable):
 
     def outlines(self) -> list[Outline]:
         """Return its corners."""
-        return [[(float(x), float(y)) for x, y in self.corners]]
+        return [counter_clockwise([(float(x), float(y)) for x, y in self.corners])]
 
 
 @dataclass(frozen=True, slots=True)

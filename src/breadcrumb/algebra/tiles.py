@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.region import Combinable, Outline
+from breadcrumb.algebra.region import Combinable, Outline, counter_clockwise
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 
@@ -107,7 +107,7 @@ class Tiles(Combinable):
         left, right = self.origin[0] + begin * width, self.origin[0] + end * width
         top, bottom = (self.origin[1] + sign * (row + edge) * height for edge in (0, 1))
         return [
-            [(a, c), (b, c), (b, d), (a, d)]
+            counter_clockwise([(a, c), (b, c), (b, d), (a, d)])
             for a, b, c, d in zip(left.tolist(), right.tolist(), top.tolist(), bottom.tolist(), strict=True)
         ]
 

@@ -18,6 +18,7 @@ from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import Misuse
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
+from breadcrumb.report.outlines import fill_region, outlines_at
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SEVERAL, SIZE, WRONG, drawable, name_plan
 from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
@@ -84,10 +85,7 @@ def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title
     if other is not None:
         raise Misuse(f"draw: expected positions of two or three numbers, and {other.title} is something else")
     for region in regions:
-        for outline in region.outlines():
-            corners = np.array((*outline, outline[0]))
-            axes.fill(corners[:, 0], corners[:, 1], color=ALLOWED, alpha=0.35, linewidth=0)
-            axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
+        fill_region(axes, region.outlines(), EVENT, color=ALLOWED, alpha=0.35)
     every = max(1, sum(len(position) for position in positions) // _MOST_POINTS)
     for one, position, color in zip(several, positions, _colors(len(positions)), strict=True):
         _draw_trail(axes, position.plan, color, every)
@@ -219,8 +217,6 @@ def _is_place(signal: Signal) -> bool:
 def _draw_bodies(axes: "Axes", objects: Objects, color: str) -> None:
     """Draw the bodies of objects where they were last known, in each lifetime."""
     from matplotlib.patches import Polygon as Patch
-
-    from breadcrumb.report.outlines import outlines_at  # here: it needs SciPy's geometry
 
     bodies = body_of(objects)
     there = np.flatnonzero(bodies.place.usable & bodies.finite)

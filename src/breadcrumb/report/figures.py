@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from breadcrumb.report.naming import file_name, session_names
+from breadcrumb.report.outlines import fill_region
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, drawable, name_plan, save
 from breadcrumb.run.results import CheckInfo, Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, OperandExcerpt, Stay
@@ -205,12 +206,8 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
 
 def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
     x, y = drawable(np.array(excerpt.path)).T
-    for number, outline in enumerate(excerpt.outlines):
-        corners = np.array((*outline, outline[0]))
-        color, label, alpha = (ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (WRONG, "not allowed", 0.15)
-        label = "" if number else label
-        axes.fill(corners[:, 0], corners[:, 1], color=color, alpha=alpha, linewidth=0, label=label)
-        axes.plot(corners[:, 0], corners[:, 1], color=EVENT, linewidth=1)
+    color, label, alpha = (ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (WRONG, "not allowed", 0.15)
+    fill_region(axes, excerpt.outlines, EVENT, color=color, label=label, alpha=alpha)
     axes.plot(x, y, color=PATH, linewidth=1.2, alpha=0.7, zorder=2)
     age = np.linspace(0.15, 1.0, len(x))
     axes.scatter(x, y, s=10, color=PATH, alpha=age.tolist(), zorder=3, label="path, older is paler")
