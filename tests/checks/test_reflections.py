@@ -26,6 +26,8 @@ ROWS: dict[str, tuple[Plane, tuple[Plane, ...], Plane, str]] = {
     "an open corner, the other one first": ((1.5, 2.0), (SLANT, N), (2.0, -1.5), "held"),
     "an open corner, off the one that leads away from both": ((1.5, 2.0), (N, SLANT), (-2.0, -1.5), "held"),
     "an open corner, off the one that leads into the other": ((1.0, 0.5), (N, SLANT), (1.0, -0.5), "broken"),
+    "an open corner, one wall, the other one, and the first again": ((1.5, 2.0), (N, SLANT, N), (2.0, 1.5), "held"),
+    "an open corner, one wall twice and the other one": ((1.5, 2.0), (N, N, SLANT), (2.0, 1.5), "broken"),
     "an open corner, another way": ((1.5, 2.0), (N, SLANT), (-1.5, 2.0), "broken"),
     "in depth, off both at once": ((1.5, 2.0, 3.0), ((*N, 0.0), (*SLANT, 0.0)), (-1.5, -2.0, 3.0), "held"),
     "three walls": ((-1.0, -2.0, -3.0), ((1.0, 0, 0), (0, 1.0, 0), (0, 0, 1.0)), (1.0, 2.0, 3.0), "held"),

@@ -46,7 +46,7 @@ def bounces(
     first step starting at n. With a recorded `velocity` its values on frames n - 1 and n are compared. Contacts of one
     object that share these steps are one bounce, and those with one normal count once. Off two walls, as in a corner,
     it may bounce off one after the other in either order, off both at once, or off one alone if that leaves both; and
-    off one, the other and the first again, if they were touched so on different frames.
+    off one, the other and the first again, if the contacts are told in this order.
 
     Args:
         objects: objects with a `position`, or a position signal.

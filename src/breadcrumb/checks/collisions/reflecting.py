@@ -27,7 +27,7 @@ class Walls(NamedTuple):
 
 
 class Corner(NamedTuple):
-    """What bounces are off: each wall once, and each as often as it was touched on another frame."""
+    """What bounces are off: each wall once, and each as often as it was touched on another frame, or after another."""
 
     walls: Walls
     touched: Walls
@@ -64,11 +64,21 @@ def walls_of(contacts: Moments, bounce: Ints, normals: Floats, velocity: Floats)
     leading = np.take_along_axis(normals, np.argmax(np.abs(normals), axis=1)[:, None], axis=1)
     alike = np.round(normals * np.sign(leading), _SAME) + 0.0  # of either sense, and without a zero of its own
     each: Floats = np.hstack((bounce[:, None], alike)).astype(np.float64)
-    by_frame: Floats = np.hstack((each, contacts.clock_index[:, None])).astype(np.float64)
-    return Corner(*(_once(rows, contacts, bounce, normals, velocity) for rows in (each, by_frame)))
+    in_turn = np.hstack((bounce[:, None], _runs(each, contacts)[:, None]))
+    return Corner(*(_once(rows, contacts, bounce, normals, velocity) for rows in (each, in_turn)))
 
 
-def _once(rows: Floats, contacts: Moments, bounce: Ints, normals: Floats, velocity: Floats) -> Walls:
+def _runs(walls: Floats, contacts: Moments) -> Ints:
+    """Return a number for each run of contacts on one frame, as they are told, that are with one wall."""
+    order = np.lexsort((contacts.order, contacts.clock_index, walls[:, 0]))
+    fresh = np.ones(len(order), np.bool_)
+    fresh[1:] = (walls[order][1:] != walls[order][:-1]).any(axis=1) | (np.diff(contacts.clock_index[order]) != 0)
+    run = np.empty(len(order), np.int64)
+    run[order] = np.cumsum(fresh)
+    return run
+
+
+def _once(rows: Floats | Ints, contacts: Moments, bounce: Ints, normals: Floats, velocity: Floats) -> Walls:
     """Return the walls of contacts, of those with equal rows the first one alone."""
     _, first = np.unique(rows, axis=0, return_index=True)
     kept = first[np.lexsort((first, contacts.clock_index[first], bounce[first]))]
