@@ -278,6 +278,21 @@ def test_a_shape_that_is_none_is_refused(wrong: str) -> None:
     assert said in str(caught.value)
 
 
+@pytest.mark.parametrize(
+    "shape",
+    [Shape.circle("size"), Shape.box("size", 1.0), Shape.capsule((0, 0), (0, 1), "size")],
+    ids=lambda shape: shape.form,
+)
+@pytest.mark.parametrize("rule", [collisions.never_touches, collisions.never_overlaps])
+def test_a_negative_size_never_holds(shape: Shape, rule: Callable[..., Verdict]) -> None:
+    """No rule of what touches holds for bodies whose recorded size is below zero, though no surface is then near another."""
+    for size, outcomes in ((0.1, {"held"}), (-1.0, {"broken", "untested"})):
+        frame = {name: {"position": (x, 0.0), "size": size} for name, x in (("a", 0.0), ("b", 1.5))}
+        trace = make_trace([frame] * 3, kinds={"a": "crate", "b": "rock"}, axes={"x": "right", "y": "up"})
+        crates, rocks = trace.all("crate").with_shape(shape), trace.all("rock").with_shape(shape)
+        assert rule(crates, rocks).outcome in outcomes
+
+
 def test_the_own_shape_gives_way_to_a_radius() -> None:
     """A radius takes the place of the shape that was recorded, and 0 makes points; `with_shape` another one."""
     trace = scene(FORMS["box"], WORLDS["y up"], -1.5)

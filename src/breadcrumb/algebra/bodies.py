@@ -64,7 +64,7 @@ class Bodies:
         plan = plan_axes(position.track.session, 3, position.name) if (size, parts) == (2, 3) else None
         if plan is not None and turn is not None and len(turn.parts) != 1:
             raise Misuse(f"{shape}: a shape in plan is turned by an angle, and {turn.title} is {turn.sort.words}")
-        sizes = tuple(one.parts[0] if isinstance(one, Signal) else float(one) for one in named)
+        sizes = tuple(_lengths(one.parts[0]) if isinstance(one, Signal) else float(one) for one in named)
         return cls(position, shape, sizes, turn, _all_known(signals), plan)
 
     @property
@@ -267,6 +267,11 @@ def _between_edges(shape: Shape, position: Signal, edges: Sequence[Signal]) -> B
     )  # fmt: skip
     sizes = tuple(np.abs(high.parts[0] - low.parts[0]) for low, high in ((left, right), (top, bottom)))
     return Bodies(place, Shape("box", ("width", "height")), sizes, None, place.valid)
+
+
+def _lengths(sizes: Floats) -> Floats:
+    # A body with a negative extent would touch nothing, and a check of it would hold for that alone.
+    return np.where(sizes < 0, np.nan, sizes)
 
 
 def _limit(size: Floats | float, of: Callable[..., Any], initial: float) -> float:
