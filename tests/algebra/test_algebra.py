@@ -87,6 +87,16 @@ SIGNALS: dict[str, tuple[Callable[[Trace], Signal], list[Any]]] = {
         [5, NAN, NAN],
     ),
     "data of moments": (lambda t: Signal.from_data(t.events("bell"), "n"), [1, 2, NAN]),
+    "rates but for a teleport": (
+        lambda t: t.one(id="tern").position.y.rate(teleports=t.events("gong")),
+        [NAN, 10, NAN, 1 / 0.3, NAN],
+    ),
+    "speeds but for a teleport": (
+        lambda t: t.one(id="tern").position.speed(
+            teleports=t.events("bell", by="heron").shift(frames(1)).without_subject()
+        ),
+        [NAN, NAN, NAN, 1 / 0.3, NAN],
+    ),
     "during spans": (lambda t: t.one(id="heron").position.x.during(t.one(id="heron").lit.spans()), [0, 3, 3]),
     "outside spans": (lambda t: t.one(id="heron").position.x.outside(t.one(id="heron").lit.spans()), [1, 6, 6]),
     "derived speed": (lambda t: t.one(id="tern").speed, [NAN, 10, NAN, 1 / 0.3, 10]),
@@ -125,6 +135,8 @@ MOMENTS: dict[str, tuple[Callable[[Trace], Moments], list[tuple[int, str]]]] = {
     "events": (lambda t: t.events("bell"), [(11, "heron"), (11, "tern"), (20, "heron")]),
     "events on someone": (lambda t: t.events("bell", on="heron"), [(11, "tern")]),
     "another subject": (lambda t: t.events("bell").with_subject("on"), [(11, ""), (11, "heron"), (20, "")]),
+    "a while later, but not beyond the end": (lambda t: t.events("bell").with_subject("by").shift(seconds(0.05)), [(12, "heron"), (12, "tern"), (21, "heron")]),
+    "later than a lifetime": (lambda t: t.one(id="flare-1").appears.shift(frames(2)), []),
     "by their data": (lambda t: t.events("bell").where(lambda data: data.get("n") == 2), [(11, "tern")]),
     "by flags": (lambda t: t.events("bell").where(np.array([True, False, True])), [(11, "heron"), (20, "heron")]),
     "once a frame and subject": (lambda t: (t.events("bell") | t.events("bell")).once_per_frame(), [(11, "heron"), (11, "tern"), (20, "heron")]),
@@ -395,16 +407,22 @@ def test_the_first_value_of_a_lifetime_is_its_first_known_one() -> None:
     assert first_of_lifetime(n).values[:3].tolist() == [2.0] * 3
 
 
-def test_vectors_in_the_data_of_moments_are_a_signal() -> None:
-    """Numbers and vectors that events carry can be computed with like any other value at their moments."""
-    events = [(1, "thrown", "a", None, {"aim": [3.0, 4.0], "force": 2}), (2, "thrown", "a", None, {"aim": [0.0, 1.0]})]
+def test_data_of_moments_is_a_signal() -> None:
+    """Numbers, vectors, texts and flags that events carry can be computed with like any other value at their moments."""
+    told = {"aim": [3.0, 4.0], "force": 2, "curve": "linear", "hard": True, "odd": "x"}
+    events = [(1, "thrown", "a", None, told), (2, "thrown", "a", None, {"aim": [0.0, 1.0], "odd": 1})]
     trace = make_trace([{"a": {"n": 0.0}}] * 4, kinds={"a": "keg"}, events=events)
     aim, force = (Signal.from_data(trace.events("thrown"), key, "m") for key in ("aim", "force"))
     assert aim.norm().values.tolist() == [5.0, 1.0]
     assert (aim.y.values.tolist(), aim.unit) == ([4.0, 1.0], "m")
     assert force.usable.tolist() == [True, False]
-    with pytest.raises(Misuse, match="expected numbers"):
-        Signal.from_data(make_trace([{}], kinds={}, events=[(0, "t", None, None, {"k": "x"})]).events("t"), "k")
+    curve, hard = (Signal.from_data(trace.events("thrown"), key) for key in ("curve", "hard"))
+    assert [(type(one).__name__, one.usable.tolist()) for one in (curve, hard)] == [
+        ("Text", [True, False]),
+        ("Flag", [True, False]),
+    ]
+    with pytest.raises(Misuse, match="expected numbers, vectors of numbers, texts or flags alone"):
+        Signal.from_data(trace.events("thrown"), "odd")
 
 
 def test_the_turn_from_one_angle_to_another_is_the_short_way() -> None:
@@ -515,3 +533,47 @@ def test_what_was_not_seen_goes_with_anything_and_is_untested(name: str) -> None
     trace = make_trace(states, kinds={"heron": "skiff"}, declare=["wake"], units={"position": "m", "velocity": "m/s"})
     verdict = judge(UNSEEN[name](trace, trace.all("rocket")) < 1, "it is right")
     assert verdict.outcome == "untested"
+
+
+def test_a_place_in_an_area_is_brought_into_the_world() -> None:
+    """An area has its origin, and its turn in plan or in space; places in two areas are never combined unasked."""
+    half = 0.5**0.5
+    areas: dict[str, Any] = {
+        "quay": {"origin": [10, 5, 1], "turn": 90.0},
+        "hold": {"origin": [0, 0, 2], "turn": [half, 0, 0, half]},
+    }
+    trace = make_trace(
+        [{"c": {"slot": (1.0, 2.0, 0.0), "shelf": (1.0, 2.0, 0.0), "position": (8.0, 6.0, 1.0)}}], kinds={"c": "crate"}, areas=areas,
+        spaces={"slot": "quay", "shelf": "hold"}, axes={"x": "east", "y": "north", "z": "up"},
+        angles={"unit": "deg", "zero": "east", "sense": "counter-clockwise"},
+    )  # fmt: skip
+    crate = trace.one("crate")
+    assert crate.slot.to_world().values[0] == pytest.approx([8, 6, 1])
+    assert crate.shelf.to_world().values[0] == pytest.approx([1, 0, 4])
+    assert crate.position.relative_to("quay").values[0] == pytest.approx([1, 2, 0])
+    assert (crate.position.relative_to("quay").space, crate.slot.to_world().space) == ("quay", "world")
+    wrongs: tuple[tuple[Callable[[], Any], str], ...] = (
+        (lambda: crate.slot - crate.shelf, "the first is in quay space and the second in hold space"),
+        (lambda: crate.position.relative_to("key"), "no area is called 'key'; there is quay, hold"),
+        (crate.position.to_world, "is in world space; give its owner's position"),
+    )
+    for wrong, said in wrongs:
+        with pytest.raises(Misuse, match=said):
+            wrong()
+
+
+def test_a_quaternion_is_told_by_axis_and_angle() -> None:
+    """About any axis, with the tilt of that axis beside it, and as one axis with the angle about it."""
+    half = 0.5**0.5
+    turns = [(0.0, 0.0, 0.6, 0.8), (half, 0.0, 0.0, -half), (0.0, 0.0, 0.0, 1.0), (0.0, half * 0.6, half * 0.6, 0.8)]
+    states = [{"c": {"q": turn}} for turn in turns]
+    q = make_trace(states, kinds={"c": "crate"}, angles={"unit": "deg"}).one("crate").q
+    about, tilt = q.turn_about("z").values, q.tilt_of("z").values
+    assert about[:3] == pytest.approx([73.739795, 0, 0])
+    assert tilt[:3] == pytest.approx([0, 90, 0])
+    assert (q.turn_about((0, 2, 2)).values[3], q.tilt_of((0, 1, 1)).values[3]) == pytest.approx((73.739795, 0))
+    assert q.axis().values[:2].ravel() == pytest.approx([0, 0, 1, -1, 0, 0])
+    assert q.axis().usable.tolist() == [True, True, False, True]
+    for axis in ("w", "xy", (0, 0, 0), (1, 0)):
+        with pytest.raises(Misuse, match="expected the axis 'x', 'y' or 'z', or a direction of three numbers"):
+            q.tilt_of(axis)

@@ -131,7 +131,7 @@ def test_the_demo_shows_a_pass_and_an_explained_failure(cli: Cli, tmp_path: Path
     """Without any option a newcomer gets two traces, checks, figures, a page, and a summary that says where all is."""
     done = cli("demo")
     assert done.returncode == 0, done.stderr
-    assert re.search(r"1\d\d checks on 2 sessions: 2 broken, 2\d\d held", done.stdout)
+    assert re.search(r"1\d\d checks on 2 sessions: 2 broken, 3\d\d held", done.stdout)
     assert "Traces are in lantern-bay" in done.stdout
     assert len(list((tmp_path / "lantern-bay" / "faulty.figures").glob("*.png"))) == 2
     page = next(line for line in done.stdout.splitlines() if "on the page" in line).split()[-1].rstrip(".")

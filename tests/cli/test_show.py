@@ -19,6 +19,7 @@ SHOWN = {
     "an object of many lifetimes": (["--object", "flare-1"], [r"flare-1 +flare, \d+ lifetimes", r" 1 +80 \(1\.333 s\) +80 \(1\.333 s\) +186 "]),
     "an event": (["--event", "whirlpool.moved"], [r"gaps: 0\.1667 s minimum, 3\.317 s median, 11\.62 s maximum",
                                                   r"121 +2\.017 +0\.1667 s +tern +whirlpool-east +from=whirlpool-west"]),
+    "an event that did not happen": (["--event", "error"], [r"error +never happened|error"]),
     "around a frame": (["--around", "111"], [r"frame 111 \(1\.850 s\), and 0\.5 s around it", r"> +111 +1\.850 +change +heron +resting: false -> true",
                                              r"100 .* input +player +input\.boom +on boom +value=n", r"120 .* appears +rocket-1",
                                              r"heron +position +\(-17, 4, 0\) +\(15\.092, -3\.6, 0\) +\(15\.192, -3\.6, 0\)"]),

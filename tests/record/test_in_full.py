@@ -228,7 +228,7 @@ def test_what_a_logger_is_told_becomes_error_events(
             _ = 1 // 0
         except ZeroDivisionError:
             logger.exception("gate %s is stuck", "north")
-        logger.error("a format %d that does not fit", "text")
+        logger.error("a format %d that does not fit", "text", extra={"by": "gate-north"})
         frame()
 
     trace = record(game)
@@ -236,6 +236,7 @@ def test_what_a_logger_is_told_becomes_error_events(
     errors = trace.events("error")
     assert errors.frames.tolist() == [1, 1]
     assert errors["message"].tolist() == ["gate north is stuck", "a format %d that does not fit"]
+    assert errors.with_subject("by").subjects == ("", "gate-north")
     assert errors.data[0]["raised"] == "ZeroDivisionError"
     assert errors.data[0]["where"].startswith("test_in_full.py:")
     assert not logging.getLogger("harbour").handlers
@@ -308,7 +309,23 @@ def test_what_cannot_be_meant_is_refused_at_once(name: str, tmp_path: Path) -> N
 
 
 CONVENTIONS: dict[str, tuple[dict[str, Any], str]] = {
-    "a space": ({"spaces": {"grip": "local"}}, "expected world, parent, screen at spaces.grip, found 'local'"),
+    "a space": (
+        {"spaces": {"grip": "local"}},
+        "expected world, parent, screen or the name of one of areas at spaces.grip, found 'local'",
+    ),
+    "an area's name": (
+        {"areas": {"world": {"origin": [0, 0]}}},
+        "expected a name other than world, parent, screen at areas, found 'world'",
+    ),
+    "an area": (
+        {"areas": {"quay": [1, 2]}},
+        "expected an origin, and a turn if it has one, at areas.quay, found",
+    ),
+    "an origin": ({"areas": {"quay": {"origin": [1]}}}, "expected 2 or 3 numbers at areas.quay.origin, found"),
+    "a turn": (
+        {"areas": {"quay": {"origin": [1, 2], "turn": "left"}}},
+        "expected an angle or a quaternion at areas.quay.turn, found 'left'",
+    ),
     "a unit": ({"units": {"position": 3}}, "expected a text at units.position, found 3"),
     "axes": ({"axes": "y down"}, "expected texts by name at axes, found 'y down'"),
 }

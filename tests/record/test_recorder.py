@@ -364,3 +364,27 @@ def test_a_group_that_cannot_be_read_has_no_sample_and_lifetimes_on(tmp_path: Pa
     assert trace.one(id="0").x.frames.tolist() == [0, 1, 3]
     assert trace.all("buoy").leaves.count == trace.all("barrel").leaves.count == 0
     assert len(trace.notes) == 2
+
+
+@pytest.mark.parametrize("wrapped", [True, False], ids=["told by id", "told by identity"])
+def test_fresh_wrappers_are_told_apart_by_their_ids(wrapped: bool, tmp_path: Path) -> None:
+    """Where a source makes a wrapper of each object on every frame, ids tell objects apart; without that, it is noted."""
+    there, uses = ["b1", "b2", "b3"], {"b1": 0}
+
+    def source() -> list[Any]:
+        return [SimpleNamespace(name=name, uses=uses.get(name), x=float(frame)) for name in there]
+
+    with Recorder(tmp_path / "a.crumbs", strict=True) as rec:
+        rec.watch_each(source, kind="barrel", id="name", generation="uses", x="x", wrapped=wrapped)
+        for frame in range(14):
+            there = ["b3", "b1"] if frame >= 12 else ["b2", "b1", "b3"] if frame == 5 else there
+            uses["b1"] += frame == 8
+            rec.frame(frame / 10)
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert any("wrapped=True" in note for note in trace.notes) is not wrapped
+    if wrapped:
+        assert [trace.one(id=name).lifetimes.count for name in ("b1", "b2", "b3")] == [2, 1, 1]
+        assert trace.all("barrel").leaves.subjects == ("b1", "b2")
+        assert trace.one(id="b3").x.values.tolist() == [float(n) for n in range(14)]
+        with pytest.raises(Misuse, match="wrapped: expected id= beside it"):
+            Recorder(tmp_path / "b.crumbs").watch_each(source, kind="barrel", wrapped=True)

@@ -80,6 +80,17 @@ def duration(value: object, what: str) -> Duration:
     raise Misuse(f"{what}: expected a duration, found {value!r}; {hint}")
 
 
+def time_unit(unit: str, what: str) -> str:
+    """Return a unit of time, seconds or frames.
+
+    Raises:
+        Misuse: it is neither.
+    """
+    if unit not in ("s", "frames"):
+        raise Misuse(f"{what}: expected 's' or 'frames', found {unit!r}")
+    return unit
+
+
 @dataclass(frozen=True, slots=True)
 class Window:
     """When something is due after a moment: from the earliest to the latest duration, each widened by a tolerance."""

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
+from breadcrumb.algebra.durations import SAME_TIME
 from breadcrumb.model.session import Floats, Ints
 
 _EIGHT_FLAGS: Final = np.dtype("<u8")
@@ -166,3 +167,16 @@ def runs(begin: Ints, count: Ints) -> tuple[Ints, Ints]:
     """Return runs of rising numbers, each from its own beginning, and beside each number which run it is of."""
     which = np.repeat(np.arange(len(count)), count)
     return which, np.arange(len(which)) + (begin - np.cumsum(count) + count)[which]
+
+
+def interpolated(times: Floats, known: Floats, values: Floats) -> Floats:
+    """Return values at times, straight between those that are known; at a known time just that one.
+
+    Times that differ by rounding alone are the same: across a step, no value lies in between.
+    """
+    found: Floats = np.interp(times, known, values)
+    at = np.clip(np.searchsorted(known, times), 1, max(len(known) - 1, 1))
+    for index in (at - 1, np.minimum(at, len(known) - 1)):
+        same = np.abs(known[index] - times) <= SAME_TIME
+        found[same] = values[index[same]]
+    return found

@@ -6,8 +6,10 @@ from typing import TYPE_CHECKING, Any, Self
 import numpy as np
 
 from breadcrumb.algebra import kernels
+from breadcrumb.algebra.along import marked
 from breadcrumb.algebra.durations import Duration, duration, seconds
 from breadcrumb.algebra.formulas import call, part
+from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.operations import apply
 from breadcrumb.algebra.samples import Sort, derived, largest_of, noise_of
 from breadcrumb.algebra.signals import Signal
@@ -25,7 +27,7 @@ _EACH_SECOND = seconds(1)
 class Measured(Signal):
     """Values that have a size and can change by an amount."""
 
-    def rate(self, *, per: Duration = _EACH_SECOND) -> "Measured":
+    def rate(self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None) -> "Measured":
         """Return the change per second, or per frame, over the step that ends at each sample.
 
         It is missing on a lifetime's first sample, behind a gap, and over a step of 0 s. Angles are unwrapped first.
@@ -33,6 +35,8 @@ class Measured(Signal):
 
         Args:
             per: what it is counted by: `seconds(1)`, or `frames(1)` for a game that is written per frame.
+            teleports: the moments at which it is set to another value; the step that ends there is no motion, so that
+                the rate is missing. Of a game that tells of it a frame sooner, `moments.shift(frames(1))`.
 
         Example:
             >>> from breadcrumb import frames
@@ -42,23 +46,24 @@ class Measured(Signal):
             [nan, 1.0, 1.0, 1.0]
         """
         track = self.sampled("rate()")
-        return self._change_over(_steps(track, per), f"rate of {self.name}", _rate_unit(self.unit, per))
+        steps = _over_motion(track, _steps(track, per), teleports)
+        return self._change_over(steps, f"rate of {self.name}", _rate_unit(self.unit, per))
 
-    def second_rate(self) -> "Measured":
+    def second_rate(self, *, teleports: Moments | None = None) -> "Measured":
         """Return the change of the rate: the difference of the rates over two steps, over half their sum.
 
-        It is missing on a lifetime's first two samples.
+        It is missing on a lifetime's first two samples, and on two from each of the teleports on.
         """
-        rate = self.rate()
+        rate = self.rate(teleports=teleports)
         step = rate.track.steps
         between = np.hstack((step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0))) if len(step) else step
         return rate._change_over(between, f"second rate of {self.name}", per_second(rate.unit))
 
-    def speed(self, *, per: Duration = _EACH_SECOND, stored: bool = True) -> "Number":
+    def speed(self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None, stored: bool = True) -> "Number":
         """Return the length of the rate, without making the rate itself; if not stored, it can only be looked at."""
         track = self.sampled("speed()")
-        steps = _steps(track, per)
-        ends = track.shortest_and_longest_step if per == _EACH_SECOND else _ends(steps)
+        steps = _over_motion(track, _steps(track, per), teleports)
+        ends = track.shortest_and_longest_step if per == _EACH_SECOND and teleports is None else _ends(steps)
         speed: Any = kernels.Speeds(self.unwrapped_parts, steps, *ends)
         parts = (np.asarray(speed) if stored else speed,)
         number: Number = self._derived(steps, f"speed of {self.name}", parts, _rate_unit(self.unit, per))
@@ -164,6 +169,11 @@ def _steps(track: Track, per: Duration) -> Floats:
     np.subtract(track.frames[1:], track.frames[:-1], out=steps[1:], casting="unsafe")
     steps[track.no_step] = 0.0
     return steps / per.value
+
+
+def _over_motion(track: Track, steps: Floats, teleports: Moments | None) -> Floats:
+    """Return the steps, of length 0 where a teleport ends them: over those there is no rate."""
+    return steps if teleports is None else np.where(marked(track, teleports, excuses=True), 0.0, steps)
 
 
 def _ends(steps: Floats) -> tuple[float, float]:

@@ -2,44 +2,23 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Literal, Protocol, Self
+from typing import TYPE_CHECKING, Any, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.durations import Duration, duration, time_unit
 from breadcrumb.algebra.keys import NO_KEY, Key
-from breadcrumb.algebra.participants import Participants, Subject
+from breadcrumb.algebra.participants import Lifetimes, Participants, Stretches, Subject
 from breadcrumb.algebra.samples import Samples, Sort
-from breadcrumb.algebra.tables import array_of, categories
+from breadcrumb.algebra.shifting import intervals, shifted
+from breadcrumb.algebra.tables import array_of, frame_of_moments
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 
 if TYPE_CHECKING:
     import pandas as pd
-
-
-class Lifetimes(Protocol):
-    """Lifetimes, and from which to which clock index each lasts: spans."""
-
-    @property
-    def lifetime(self) -> Ints:
-        """The lifetime of each."""
-
-    @property
-    def first(self) -> Ints:
-        """The first clock index of each."""
-
-    @property
-    def last(self) -> Ints:
-        """The last clock index of each."""
-
-
-class Stretches(Protocol):
-    """What can say whether a lifetime is inside it on a clock index: spans."""
-
-    def covers(self, participants: Participants, clock_index: Ints, *, excuses: bool = False) -> Bools:
-        """Return whether each row is, on that clock index, inside."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -184,21 +163,9 @@ class Moments:
             >>> small_trace().events("bell.rung").to_frame()[["frame", "by", "data.loudness"]].values.tolist()
             [[2, 'heron', 3]]
         """
-        import pandas as pd  # here: it takes longer to load than all the rest
-
-        names = self.session.names
-        columns: dict[str, Any] = {
-            "frame": self.frames,
-            "t": self.times,
-            "order": pd.arrays.IntegerArray(self.order.copy(), self.order == NOBODY),
-            "by": categories(self.by, names),
-            "on": categories(self.on, names),
-        }
-        for key in dict.fromkeys(key for one in self.data for key in one):
-            values = [one.get(key) for one in self.data]
-            plain = all(value is None or isinstance(value, bool | int | float | str) for value in values)
-            columns[f"data.{key}"] = pd.Series(values, dtype=None if plain else object)
-        return pd.DataFrame(columns)
+        columns: dict[str, Any] = {"frame": self.frames, "t": self.times}
+        table: pd.DataFrame = frame_of_moments(columns, self.order, (self.by, self.on), self.session.names, self.data)
+        return table
 
     def with_subject(self, subject: Subject) -> Self:
         """Return the same moments with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
@@ -323,7 +290,7 @@ class Moments:
             self, data=tuple({**one, **clock_index} for one, clock_index in zip(old, clock_indices, strict=True))
         )
 
-    def for_each(self, lifetimes: "Lifetimes") -> Self:
+    def for_each(self, lifetimes: Lifetimes) -> Self:
         """Return each moment once for every one of these lifetimes that is there on its frame, as the subject.
 
         Args:
@@ -355,6 +322,43 @@ class Moments:
     def outside(self, spans: Stretches) -> Self:
         """Return those moments that do not lie in spans of their participants, nor in spans of nobody."""
         return self.pick(np.flatnonzero(~spans.covers(self.participants, self.clock_index, excuses=True)))
+
+    def shift(self, by: Duration) -> Self:
+        """Return the same moments later: each on the first recorded frame that is at least a duration behind it.
+
+        Left out are those of which the subject is gone by then, and those that a restart, a gap in the recording or the
+        end of the trace comes before.
+
+        Example:
+            >>> from breadcrumb import frames
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().events("bell.rung").shift(frames(1)).frames.tolist()
+            [3]
+        """
+        by = duration(by, "shift")
+        if not by.value:
+            return self
+        later = shifted(self.session, self.clock_index, self.lifetime, by)
+        kept = self.pick(np.flatnonzero(later != NOBODY))
+        moved = replace(kept, clock_index=later[later != NOBODY], order=np.full(kept.count, NOBODY))
+        return moved.with_name(f"{by} after {self.label}")
+
+    def intervals(self, unit: str = "s") -> Floats:
+        """Return how long each moment is after the one before it of the same subject, in seconds or in frames.
+
+        It is NaN for the first one of each subject, and where a restart or a gap in the recording lies in between.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> trace = make_trace([{}] * 6, kinds={}, events=[(1, "tick"), (3, "tick"), (5, "tick")])
+            >>> trace.events("tick").intervals("frames").tolist()
+            [nan, 2.0, 2.0]
+        """
+        order = np.lexsort((self.order, self.clock_index, self.lifetime, self.subject))
+        groups = self.subject[order], self.lifetime[order]
+        passed = np.empty(self.count)
+        passed[order] = intervals(self.session, self.clock_index[order], groups, time_unit(unit, "intervals"))
+        return passed
 
     def pick(self, indices: Ints) -> Self:
         """Return some of the moments, by their indices."""

@@ -156,7 +156,7 @@ def _arithmetic(function: np.ufunc, operation: Operation, *sides: Any) -> Any:
     given = [not isinstance(side, Samples) and not (isinstance(side, Quantity) and side.unit) for side in sides]
     unit = operation.unit(told[0], told[-1], given[0], given[-1] and len(sides) > 1, str(name))
     if operation.rank is Rank.SUM:
-        _refuse_other_spaces(name, *sides)
+        refuse_other_spaces(name, *sides)
     met = _met(*sides)
     parts = _parts_of(function, operation, met, name)
     compute = _of_angle(function, operation, met, str(name))
@@ -226,10 +226,11 @@ def _comparison(function: np.ufunc, left: Any, right: Any) -> Any:
     if not isinstance(left, Samples):  # a plain value stands on the right, so that a breach is told of the signal
         flag = _comparison(_MIRRORED.get(function, function), right, left)
         return replace(flag, name=name)
+    left = left.settled(right)
     _refuse_other_sorts(NUMBERS if function in _ORDERED else frozenset(Sort) - {Sort.UNSEEN}, name, (left, right))
     if left.track.unseen:
         return derived(left, sort=Sort.FLAG, name=name, parts=(np.zeros(0, np.bool_),), unit="", texts=None)
-    _refuse_other_spaces(name, left, right)
+    refuse_other_spaces(name, left, right)
     if isinstance(right, Samples | Quantity):
         units.shared(left.unit, _unit_of(right), str(name))
     mine, yours, flags = _compared(function, left, right, str(name))
@@ -369,7 +370,12 @@ def _refuse_no_flag(side: Any, name: str) -> None:
         raise Misuse(f"{name} needs true or false on each sample, found {side!r}")
 
 
-def _refuse_other_spaces(name: str, left: Any, right: Any = None) -> None:
+def refuse_other_spaces(name: str, left: Any, right: Any = None) -> None:
+    """Refuse to bring values of two spaces together.
+
+    Raises:
+        Misuse: says which spaces they are, and how to convert one.
+    """
     if not isinstance(left, Samples) or not isinstance(right, Samples):
         return
     if min(len(left.parts), len(right.parts)) < 2 or left.space == right.space:

@@ -3,12 +3,12 @@
 from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Final, Literal, Self, TypeAlias
+from typing import Final, Literal, Protocol, Self, TypeAlias
 
 import numpy as np
 
 from breadcrumb.algebra.indexing import Index
-from breadcrumb.model.session import NOBODY, Ints, Session
+from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
 Subject = Literal["either", "by", "on"]
 KindPair: TypeAlias = tuple[str | None, str | None]
@@ -255,3 +255,26 @@ def lifetimes_at(session: Session, name: Ints, clock_index: Ints) -> Ints:
 
 def _picked(column: Ints | None, indices: Ints | slice) -> Ints | None:
     return None if column is None else column[indices]
+
+
+class Lifetimes(Protocol):
+    """Lifetimes, and from which to which clock index each lasts: spans."""
+
+    @property
+    def lifetime(self) -> Ints:
+        """The lifetime of each."""
+
+    @property
+    def first(self) -> Ints:
+        """The first clock index of each."""
+
+    @property
+    def last(self) -> Ints:
+        """The last clock index of each."""
+
+
+class Stretches(Protocol):
+    """What can say whether a lifetime is inside it on a clock index: spans."""
+
+    def covers(self, participants: Participants, clock_index: Ints, *, excuses: bool = False) -> Bools:
+        """Return whether each row is, on that clock index, inside."""

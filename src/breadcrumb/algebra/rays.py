@@ -10,6 +10,7 @@ from breadcrumb.algebra.blocks import COMPUTED
 from breadcrumb.algebra.bodies import Bodies, FixedBody
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.operations import refuse_other_spaces
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.regions import Polygon
 from breadcrumb.algebra.samples import derived
@@ -66,6 +67,8 @@ def ray_end(origin: Signal, direction: Signal, distance: Signal, otherwise: floa
 
 
 def _hit(origin: Signal, way: Sequence[Floats], shape: Target) -> Floats:
+    place = shape.place if isinstance(shape, Bodies) else shape[0] if isinstance(shape, tuple) else None
+    refuse_other_spaces(f"a ray from {origin.title}", origin, place)
     if isinstance(shape, Bodies):
         return _hit_bodies(origin, way, shape)
     if isinstance(shape, tuple):

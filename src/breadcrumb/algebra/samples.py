@@ -187,6 +187,26 @@ class Samples:
         return extremes_of(self.parts[0], self.track.size, self.track.runs, self.valid)
 
     @property
+    def is_valueless(self) -> bool:
+        """Whether it was recorded and never had a value, so that nothing says of what sort it is."""
+        taken_for_number = self.sort is Sort.NUMBER and self.track.source is None
+        return taken_for_number and self.valid is not None and len(self) > 0 and not self.valid.any()
+
+    def as_unseen(self) -> Any:
+        """Return one that never had a value as a signal of any sort, without samples."""
+        nothing = np.zeros(0, np.int64)
+        words = f"{self.title} never had a value"
+        track = Track(self.track.session, nothing, nothing, unseen=words, whose=self.track.whose, one=self.track.one)
+        unseen: Any = SORTS[Sort.UNSEEN]
+        return unseen(track, self.name, (np.zeros(0),), unit=self.unit, owner=self.owner, key=self.key)
+
+    def settled(self, other: Any) -> Any:
+        """Return the same, to be compared with another value: what never had a value is of its sort."""
+        plain = isinstance(other, int | float) and not isinstance(other, bool)
+        alike = other.sort is self.sort if isinstance(other, Samples) else plain
+        return self.as_unseen() if self.is_valueless and not alike else self
+
+    @property
     def usable(self) -> Bools:
         """Which samples have a value, as flags."""
         return np.ones(self.track.size, np.bool_) if self.valid is None else self.valid

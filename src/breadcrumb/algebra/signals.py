@@ -17,7 +17,7 @@ from breadcrumb.algebra.meeting import at_indices, indices_at
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.owners import owned
-from breadcrumb.algebra.picked import picked_at
+from breadcrumb.algebra.picked import data_at
 from breadcrumb.algebra.samples import SORTS, Sort, derived, recorded_sort
 from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.spans import Spans
@@ -56,6 +56,8 @@ class Signal(Arithmetic):
     def __getattr__(self, name: str) -> Any:
         if name.startswith("_"):
             raise AttributeError(name)
+        if self.is_valueless and hasattr(SORTS[Sort.UNSEEN], name):
+            return getattr(self.as_unseen(), name)
         having = [f"{sort}s" for sort, kind in SORTS.items() if sort is not Sort.UNSEEN and hasattr(kind, name)]
         if having:
             hint = "; compare it first" if having == ["flags"] else ""
@@ -80,19 +82,14 @@ class Signal(Arithmetic):
         return f"<{self.title}: {self.sort}{unit}, {what}{whose}, frames {first} to {last}{without}>"
 
     @staticmethod
-    def from_data(moments: Moments, key: str, unit: str = "", space: str = "world") -> "Signal":
-        """Return numbers or vectors of numbers from the data of moments, as a signal picked at them.
+    def from_data(moments: Moments, key: str, unit: str = "", space: str = "world") -> Any:
+        """Return an entry of the data of moments, as a signal picked at them; a moment without it is missing.
 
         Raises:
             UnknownName: no moment has such an entry.
-            Misuse: the entries are no numbers.
+            Misuse: the entries are not all numbers, all vectors of one length, all texts, or all flags.
         """
-        values = moments[key]
-        if values.dtype.kind != "f":
-            raise Misuse(f"{key} of {moments.label}: expected numbers or vectors of numbers, found {values[0]!r}")
-        parts = tuple(values.T) if values.ndim == 2 else (values,)
-        picked: Signal = picked_at(moments, parts, f"{key} of {moments.label}", unit, space, moments.key.then(key))
-        return picked
+        return data_at(moments, key, unit, space)
 
     def with_values(self, values: Any, name: str, unit: str = "") -> "Signal":
         """Return other values on the same samples: what NumPy made of `.values`, which has no name of its own.

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 from breadcrumb.algebra.flags import Flag
 from breadcrumb.algebra.numbers import Angle, Number
+from breadcrumb.algebra.quaternions import Quaternion
 from breadcrumb.algebra.samples import Sort
 from breadcrumb.algebra.texts import Reference, Text
-from breadcrumb.algebra.vectors import Quaternion, Vector
+from breadcrumb.algebra.vectors import Vector
 
 __all__ = ["Angle", "Flag", "Number", "Quaternion", "Reference", "Text", "Unseen", "Vector"]
 

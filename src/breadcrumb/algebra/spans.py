@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Literal, Self
 import numpy as np
 
 from breadcrumb.algebra.closing import next_end, of_length, pair_codes, rows_of
-from breadcrumb.algebra.durations import Duration, TimeAxis, duration, elapsed, window
+from breadcrumb.algebra.durations import Duration, TimeAxis, duration, elapsed, time_unit, window
 from breadcrumb.algebra.exploring import frame_of_spans, pairs_of
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.keys import NO_KEY, Key
@@ -245,10 +245,9 @@ class Spans:
 
     def lengths(self, unit: str = "s") -> Floats:
         """Return how long each lasts, to the frame after it, in `"s"` or `"frames"`; NaN if nothing shows its end."""
-        if unit not in ("s", "frames"):
-            raise Misuse(f"lengths: expected 's' or 'frames', found {unit!r}")
         clock = self.session.clock
-        lengths = elapsed(clock, self.first, np.minimum(self.last + 1, clock.size - 1), unit)
+        ends = np.minimum(self.last + 1, clock.size - 1)
+        lengths = elapsed(clock, self.first, ends, time_unit(unit, "lengths"))
         return np.where(self.last < self.session.end_of_episode(self.first), lengths, np.nan)
 
     def to_frame(self) -> "pd.DataFrame":

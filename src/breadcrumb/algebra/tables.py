@@ -1,6 +1,6 @@
 """Texts and entries of data as columns, for users who want to go on with them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -35,3 +35,22 @@ def array_of(values: list[Any], count: int) -> NDArray[Any]:
     array = np.empty(count, object)
     array[:] = values
     return array
+
+
+def frame_of_moments(
+    columns: dict[str, Any],
+    order: Ints,
+    who: tuple[Ints, Ints],
+    names: Sequence[str],
+    data: Sequence[Mapping[str, Any]],
+) -> Any:
+    """Return moments as a table of pandas: their columns, the order, who and whom, and each entry of their data."""
+    import pandas as pd  # here: it takes longer to load than all the rest
+
+    columns["order"] = pd.arrays.IntegerArray(order.copy(), order == NOBODY)
+    columns |= {role: categories(indices, names) for role, indices in zip(("by", "on"), who, strict=True)}
+    for key in dict.fromkeys(key for one in data for key in one):
+        values = [one.get(key) for one in data]
+        plain = all(value is None or isinstance(value, bool | int | float | str) for value in values)
+        columns[f"data.{key}"] = pd.Series(values, dtype=None if plain else object)
+    return pd.DataFrame(columns)

@@ -1,4 +1,4 @@
-"""Vectors: their parts, lengths, directions and spaces; and quaternions, which stand for turns in space."""
+"""Vectors: their parts, lengths, directions and spaces."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -12,13 +12,14 @@ from breadcrumb.algebra.arithmetic import Operand, called
 from breadcrumb.algebra.cameras import Camera, Ray, on_screen, ray_through
 from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.measured import Measured
-from breadcrumb.algebra.meeting import meet, meet_tracks
+from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.numbers import Angle, Number
 from breadcrumb.algebra.region import Region
-from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived
+from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, derived
 from breadcrumb.algebra.signals import Signal
-from breadcrumb.algebra.spaces import turn_about, turn_between_quaternions, turned
+from breadcrumb.algebra.spaces import area_of, turned
 from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.record.conventions import SPACES
 
 PART_NAMES = "xyzw"
 
@@ -43,7 +44,7 @@ def part_of(vector: Samples, index: int) -> Number:
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class _Parts(Signal):
+class Parts(Signal):
     """Values of several parts."""
 
     @cached_property
@@ -63,7 +64,7 @@ class _Parts(Signal):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Vector(_Parts, Measured, sort=Sort.VECTOR):
+class Vector(Parts, Measured, sort=Sort.VECTOR):
     """A vector of two or three parts on each sample."""
 
     @property
@@ -168,112 +169,59 @@ class Vector(_Parts, Measured, sort=Sort.VECTOR):
         nothing = self.track.unseen or camera.signal("position").track.unseen
         return self if nothing else on_screen(self, camera)
 
-    def relative_to(self, origin: "Operand | Camera[Self]", turn: Signal | None = None) -> Self:
+    def relative_to(self, origin: "Operand | Camera[Self] | str", turn: Signal | None = None) -> Self:
         """Return a position in the space of an owner: the offset from its position, turned back by its own turn.
 
         Args:
-            origin: the owner, whose `orientation` or `yaw` is its turn if it has one, or its position.
+            origin: the owner, whose `orientation` or `yaw` is its turn if it has one, or its position; or the name of
+                one of the session's areas.
             turn: the owner's angle in plan, or its quaternion; None if it does not turn, or if the owner is given.
         """
-        if turn is None:
+        if self.track.unseen:
+            return self
+        space, place = "parent", _position_of(origin)
+        if isinstance(origin, str):
+            space, (place, turn) = origin, area_of(self, origin)  # type: ignore[assignment]
+        elif turn is None:
             turn = _turn_of(origin)
-        place = _position_of(origin)
         offset: Any = self - place
         parts = offset.parts
-        if turn is not None and not self.track.unseen:
+        if turn is not None:
             offset, by = meet_tracks(offset, turn)
             parts = turned(offset.parts, by, back=True)
-        name = f"{self.name} relative to {called(place, self.owner)}"
-        moved: Self = replace(offset, name=name, parts=parts, unit=self.unit, space="parent")
+        name = f"{self.name} relative to {origin if isinstance(origin, str) else called(place, self.owner)}"
+        moved: Self = replace(offset, name=name, parts=parts, unit=self.unit, space=space)
         return moved
 
-    def to_world(self, origin: Operand, turn: Signal | None = None) -> Self:
+    def to_world(self, origin: Operand | None = None, turn: Signal | None = None) -> Self:
         """Return a position that is in an owner's space in the world: turned by the owner's turn, and moved to it.
 
         Args:
-            origin: the owner's position.
+            origin: the owner's position; None for a position in one of the session's areas, which has its own.
             turn: the owner's angle in plan, or its quaternion; None if it does not turn.
+
+        Raises:
+            Misuse: no origin is given, and the position is in no area.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> states = [{"crate": {"slot": (1.0, 2.0)}}]
+            >>> about = {"areas": {"quay": {"origin": [10, 5]}}, "spaces": {"slot": "quay"}}
+            >>> make_trace(states, kinds={"crate": "crate"}, **about).one("crate").slot.to_world().values.tolist()
+            [[11.0, 7.0]]
         """
+        if self.track.unseen:
+            return self
+        if origin is None and self.space in SPACES:
+            raise Misuse(f"to_world: {self.title} is in {self.space} space; give its owner's position")
+        if origin is None:
+            origin, turn = area_of(self, self.space)  # type: ignore[assignment]
         mine: Any = replace(self, space="world")
-        if turn is not None and not self.track.unseen:
+        if turn is not None:
             mine, by = meet_tracks(mine, turn)
             mine = replace(mine, parts=turned(mine.parts, by, back=False))
         moved: Self = replace(mine + origin, name=f"{self.name} in the world")
         return moved
-
-
-@dataclass(frozen=True, eq=False, repr=False)
-class Quaternion(_Parts, sort=Sort.QUATERNION):
-    """A turn in space on each sample, of the parts x, y, z and w, the real one; q and -q are the same turn."""
-
-    @cached_property
-    def w(self) -> Number:
-        """The fourth part, the real one."""
-        return part_of(self, 3)
-
-    def norm(self) -> Number:
-        """Return its length, which is 1 if it stands for a turn."""
-        length = np.sqrt(sum(one * one for one in self.parts))
-        number: Number = derived(
-            self, sort=Sort.NUMBER, name=part(self.name, "norm()"), parts=(length,), known_noise=lambda: self.noise
-        )
-        return number
-
-    def turn_about(self, axis: str) -> Angle:
-        """Return the angle by which a quaternion turns about an axis, up to half a turn either way.
-
-        It is in the session's unit. q and -q, which stand for one rotation, give the same angle; unwrap it to follow a
-        spin.
-
-        Raises:
-            Misuse: it is no quaternion, or nothing says the unit of angles.
-
-        Example:
-            >>> from breadcrumb.testing import make_trace
-            >>> states = [{"c": {"hand": (0.0, 0.0, sign * 0.5, sign * 0.75**0.5)}} for sign in (1.0, -1.0)]
-            >>> clock = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock")
-            >>> clock.hand.turn_about("z").values.round(6).tolist()
-            [60.0, 60.0]
-        """
-        if self.track.unseen:
-            return self  # type: ignore[return-value]
-        angle, unit = turn_about(self, axis)
-        blur = np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
-        turn: Angle = derived(
-            self, sort=Sort.ANGLE, name=f"turn of {self.name} about {axis}", parts=(angle,), unit=unit, known_noise=blur
-        )
-        return turn
-
-    def turn_from(self, other: Any) -> Angle:
-        """Return the turn between two quaternions: by how much one must turn, about whatever axis, to become this one.
-
-        It is from 0 to half a turn, in the session's unit; q and -q give the same.
-
-        Args:
-            other: a quaternion, of the same object or of one that is there alone, or its four parts.
-
-        Raises:
-            Misuse: it is no quaternion, or nothing says the unit of angles.
-
-        Example:
-            >>> from breadcrumb.testing import make_trace
-            >>> states = [{"c": {"hand": (0.0, 0.0, -0.5, -(0.75**0.5))}}]
-            >>> clock = make_trace(states, kinds={"c": "clock"}, angles={"unit": "deg"}).one("clock")
-            >>> clock.hand.turn_from((0, 0, 0, 1)).values.round(6).tolist()
-            [60.0]
-        """
-        if self.track.unseen:
-            return self  # type: ignore[return-value]
-        mine, yours = meet_tracks(self, other) if isinstance(other, Samples) else meet(self, other)
-        if len(yours.parts) != len(mine.parts):
-            raise Misuse(f"turn_from: expected a quaternion of parts x, y, z, w, found {called(other)}")
-        angle, unit = turn_between_quaternions(mine, yours)
-        valid, blur = both(mine.valid, yours.valid), np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
-        name = part(self.name, f"turn_from({called(other)})")
-        turn: Angle = derived(
-            mine, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=blur
-        )
-        return turn
 
 
 _TURNS = ("orientation", "yaw")

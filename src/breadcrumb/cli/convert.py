@@ -10,17 +10,20 @@ from typing import BinaryIO
 import click
 
 from breadcrumb.cli.console import fail, say
-from breadcrumb.errors import TraceError
+from breadcrumb.errors import Misuse, TraceError
 from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
 from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.lines import LONGEST_LINE, BadLine
 from breadcrumb.listen.sessions import SessionWriter
 from breadcrumb.model.plurals import counted
+from breadcrumb.store.csv_files import left_out, read_csv, write_csv
 from breadcrumb.store.keeping import write_copy
 from breadcrumb.store.locations import SUFFIX, ZIPPED, is_remote
+from breadcrumb.trace.from_tables import trace_from_table
 from breadcrumb.trace.opened import open_trace
 
 _STREAM = Path("-")
+_LINES, _TABLE = (".jsonl", ".ndjson"), ".csv"
 
 
 @click.command(
@@ -29,17 +32,16 @@ _STREAM = Path("-")
 )
 @click.argument("source", type=click.Path(path_type=Path))
 @click.argument("target", type=click.Path(path_type=Path))
+@click.option("--long", "is_long", is_flag=True, help="To CSV: a row for each value, not for each sample.")
 @click.option("--overwrite", is_flag=True, help="Replace the target if it exists.")
-def command(source: Path, target: Path, overwrite: bool) -> None:
-    """Turn frame lines into a trace, a trace into frame lines, or pack and unpack a trace.
+def command(source: Path, target: Path, is_long: bool, overwrite: bool) -> None:
+    """Turn frame lines or a table into a trace, or a trace into one of these, or pack and unpack a trace.
 
-    A name that ends in .crumbs is a trace, one that ends in .crumbs.zip is a trace in one file; any other is a file of
-    frame lines, and - is the standard input or output. A trace may be read from a URL.
+    The end of a name says what it is: .crumbs a trace, .crumbs.zip a trace in one file, .jsonl frame lines, .csv a
+    table of samples, and - frame lines on the standard input or output. A trace may be read from a URL. Frame lines
+    hold all of a trace; a table holds samples alone, and what it leaves out is printed.
     """
-    if not _is_trace(source) and not _is_trace(target):
-        fail(f"expected a trace on one side, found {source} and {target}; a trace's name ends in {SUFFIX}")
-    if is_remote(target):
-        fail(f"{target}: a trace can be read from a URL, not written to it; name a file or folder of this machine")
+    _refuse_what_is_unknown(source, target, is_long)
     if target != _STREAM and os.path.lexists(target):
         if not overwrite:
             fail(f"{target} exists; name another one, or use --overwrite to replace it")
@@ -49,22 +51,46 @@ def command(source: Path, target: Path, overwrite: bool) -> None:
         if target == _STREAM:
             sys.stdout.buffer.writelines(frame_lines(open_trace(source).data))
         else:
-            _convert(source, target)
-    except TraceError as error:
+            _convert(source, target, is_long=is_long)
+    except (TraceError, Misuse) as error:
         fail(error)
     except OSError as error:
         fail(f"{error.filename or target}: {error.strerror}")
 
 
-def _convert(source: Path, target: Path) -> None:
+def _refuse_what_is_unknown(source: Path, target: Path, is_long: bool) -> None:
+    for path in (source, target):
+        if not (_is_trace(path) or path == _STREAM or path.suffix in (*_LINES, _TABLE)):
+            fail(
+                f"{path}: expected a name that ends in {SUFFIX}, {SUFFIX}{ZIPPED}, {_LINES[0]} or {_TABLE}, or - for "
+                "frame lines on the standard input or output"
+            )
+    if not _is_trace(source) and not _is_trace(target):
+        fail(f"expected a trace on one side, found {source} and {target}; a trace's name ends in {SUFFIX}")
+    if is_remote(target):
+        fail(f"{target}: a trace can be read from a URL, not written to it; name a file or folder of this machine")
+    if is_long and target.suffix != _TABLE:
+        fail(f"--long: expected a table as the target, found {target}")
+
+
+def _convert(source: Path, target: Path, *, is_long: bool) -> None:
     """Make the target aside, and move it to its name once it is whole: a failure leaves there what was there before."""
     making = Path(tempfile.mkdtemp(prefix="making-", dir=target.parent))
     try:
         made = making / target.name
-        said = "" if _is_trace(source) else _read_lines(source, target, made)
-        if _is_trace(source) and _is_trace(target):
+        said = ""
+        if source.suffix == _TABLE:
+            said = _read_table(source, target, made)
+        elif not _is_trace(source):
+            said = _read_lines(source, target, made)
+        elif _is_trace(target):
             write_copy(open_trace(source).data, made)
-        elif _is_trace(source):
+        elif target.suffix == _TABLE:
+            data = open_trace(source).data
+            write_csv(data, made, long=is_long)
+            missing = left_out(data.session)
+            said = f"{target} holds the samples alone; left out: {missing}" if missing else ""
+        else:
             with made.open("wb") as file:
                 file.writelines(frame_lines(open_trace(source).data))
         if target.exists():
@@ -116,6 +142,19 @@ def _read_lines(source: Path, target: Path, made: Path) -> str:
         fail(f"{source}: expected frame lines, found none; no trace was made")
     trace = open_trace(made)
     return f"{counted(trace.clock.size, 'frames')} in {target}" + "".join(f"; note: {note}" for note in trace.notes)
+
+
+def _read_table(source: Path, target: Path, made: Path) -> str:
+    """Turn a table into a trace; return what is to be said of it."""
+    table = read_csv(source)
+    try:
+        trace = trace_from_table(table)
+    except Misuse as error:
+        fail(f"{source}: {error}; no trace was made")
+    write_copy(trace.data, made)
+    objects = sum(len(trace.all(kind).ids) for kind in trace.kinds)
+    what = f"{counted(objects, 'objects')} of {counted(len(trace.kinds), 'kinds')}"
+    return f"{counted(trace.clock.size, 'frames')} in {target}, {what}; note: {trace.notes[0]}"
 
 
 def _take_all(writer: SessionWriter, lines: BinaryIO) -> None:

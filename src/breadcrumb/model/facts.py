@@ -46,6 +46,8 @@ NOT_RECORDED = "frame-not-recorded"
 """A frame could not be recorded; the detail is the error."""
 LOSSES = frozenset((DAMAGED, LOST_FRAMES, NOT_RECORDED))
 """With one of these, frames whose numbers are missing were lost."""
+FROM_TABLE = "from-table"
+"""The trace was made of a table, which holds samples alone."""
 UNKNOWN_FIELD = "unknown-field"
 """A frame line had a field that is not known."""
 
@@ -68,6 +70,9 @@ _WORDS: dict[str, Callable[[Fact], str]] = {
     PAUSED: lambda fact: f"the recording was paused after frame {fact.detail}, for {counted(fact.count, 'frames')}",
     LOST_FRAMES: lambda fact: f"the game could not send {counted(fact.count, 'frames')}",
     UNKNOWN_FIELD: lambda fact: f"the field {fact.property!r} is not known and was ignored, {_times(fact.count)}",
+    FROM_TABLE: lambda fact: (
+        f"made of a table of {counted(fact.count, 'samples')}, which tells no events, parameters or parents"
+    ),
     "not-plain": lambda fact: (
         f"a value given to {fact.property} could not be recorded, {_times(fact.count)} ({fact.detail})"
     ),
@@ -78,6 +83,10 @@ _WORDS: dict[str, Callable[[Fact], str]] = {
     "id-unreadable": lambda fact: f"the id of {fact.kind} could not be read {_times(fact.count)} ({fact.detail})",
     "id-twice": lambda fact: f"two {fact.kind} objects had the id {fact.detail} at the same time",
     "listed-twice": lambda fact: f"a {fact.kind} was listed twice on one frame, {_times(fact.count)}; recorded once",
+    "all-anew": lambda fact: (
+        f"every {fact.kind} was another object than on the frame before, ten frames in a row; if the game makes fresh "
+        "wrappers of the same objects, record them with id= and wrapped=True"
+    ),
     "unwatched-named": lambda fact: (
         f"an object of type {fact.detail} was named {_times(fact.count)} although it is not watched"
     ),

@@ -274,7 +274,7 @@ class Session:
         return times
 
     def space_of(self, kind: str, prop: str) -> str:
-        """Return what a property's values are relative to: world, parent or screen."""
+        """Return what a property's values are relative to: world, parent, screen, or the name of an area."""
         spaces = self._told("spaces")
         return str(spaces.get(f"{kind}.{prop}", spaces.get(prop, "world")))
 
@@ -293,6 +293,11 @@ class Session:
     def angles(self) -> Mapping[str, str]:
         """The unit, the zero direction and the sense of angles."""
         return self._told("angles")
+
+    @property
+    def areas(self) -> Mapping[str, Any]:
+        """Where the origin of each named area is in the world, and how it is turned, as plain data."""
+        return self._told("areas")
 
     @property
     def shapes(self) -> Mapping[str, Any]:

@@ -8,7 +8,12 @@ from breadcrumb.record.plain import plain_data, plain_text, words_of
 from breadcrumb.record.shapes import Shape
 
 SPACES = ("world", "parent", "screen")
-"""What the values of a property may be relative to: the world, the object's own parent, or the screen."""
+"""What the values of a property may be relative to: the world, the object's own parent, or the screen.
+
+They may also be relative to one of the session's `areas`.
+"""
+_SIZES = {"origin": (2, 3), "turn": (4,)}
+"""How many numbers an area's origin may have, and its turn if that is a quaternion."""
 CONVENTIONS = ("axes", "angles", "units", "spaces")
 
 
@@ -17,10 +22,12 @@ def wrong_convention(about: Mapping[str, Any]) -> str:
 
     Example:
         >>> wrong_convention({"units": {"position": "m"}, "spaces": {"grip": "hand"}})
-        "expected world, parent, screen at spaces.grip, found 'hand'"
+        "expected world, parent, screen or the name of one of areas at spaces.grip, found 'hand'"
     """
-    if problem := _wrong_shape(about.get("shapes")):
+    areas = about.get("areas")
+    if problem := _wrong_shape(about.get("shapes")) or _wrong_area(areas):
         return problem
+    spaces = (*SPACES, *(areas or ()))
     for field in CONVENTIONS:
         told = about.get(field)
         if told is None:
@@ -30,8 +37,8 @@ def wrong_convention(about: Mapping[str, Any]) -> str:
         for name, text in told.items():
             if not isinstance(text, str):
                 return f"expected a text at {field}.{name}, found {text!r}"
-            if field == "spaces" and text not in SPACES:
-                return f"expected {', '.join(SPACES)} at {field}.{name}, found {text!r}"
+            if field == "spaces" and text not in spaces:
+                return f"expected {', '.join(spaces)} or the name of one of areas at {field}.{name}, found {text!r}"
     return ""
 
 
@@ -40,6 +47,25 @@ def _plain_shapes(shapes: Any) -> dict[str, Any]:
     if not isinstance(shapes, Mapping):
         return {}
     return {"shapes": {kind: one.as_data() if isinstance(one, Shape) else one for kind, one in shapes.items()}}
+
+
+def _wrong_area(areas: Any) -> str:
+    if areas is None:
+        return ""
+    if not isinstance(areas, Mapping):
+        return f"expected an origin by the name of each area at areas, found {areas!r}"
+    for name, told in areas.items():
+        if name in SPACES:
+            return f"expected a name other than {', '.join(SPACES)} at areas, found {name!r}"
+        if not isinstance(told, Mapping) or "origin" not in told or told.keys() - _SIZES.keys():
+            return f"expected an origin, and a turn if it has one, at areas.{name}, found {told!r}"
+        for part, value in told.items():
+            numbers = value if isinstance(value, list | tuple) else [value]
+            sized = len(value) in _SIZES[part] if isinstance(value, list | tuple) else part == "turn"
+            if not sized or not all(type(one) in (int, float) for one in numbers):
+                wanted = "2 or 3 numbers" if part == "origin" else "an angle or a quaternion"
+                return f"expected {wanted} at areas.{name}.{part}, found {value!r}"
+    return ""
 
 
 def _wrong_shape(shapes: Any) -> str:

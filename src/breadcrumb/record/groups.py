@@ -10,6 +10,7 @@ from breadcrumb.errors import Misuse
 from breadcrumb.journal.layout import BLOCK_HEAD, CODES_HEAD, HAS_CODES, HAS_LIFETIMES, HAS_NUMBERS, MISSING, Column
 from breadcrumb.journal.writing import Block
 from breadcrumb.record.codes import CodeColumn, OtherType, cannot_read
+from breadcrumb.record.plain import plain_text
 from breadcrumb.record.readers import PARENT, Property, Reader, Readers, check_readers, compile_read, fetch, look_at
 from breadcrumb.record.state import RecorderState
 
@@ -44,6 +45,8 @@ class GroupSpec(NamedTuple):
     parent: Reader | None = None
     generation: Reader | None = None
     sampling: Sampling = Sampling()
+    wrapped: bool = False
+    """Whether the source makes a fresh wrapper of each object on every frame, so that ids alone tell them apart."""
 
     def refuse_what_cannot_be(self) -> None:
         """Refuse what no frame could be recorded with.
@@ -54,6 +57,8 @@ class GroupSpec(NamedTuple):
         others = {"id": self.id, "parent": self.parent, "generation": self.generation}
         check_readers(self.properties)
         check_readers({name: reader for name, reader in others.items() if reader is not None})
+        if self.wrapped and self.id is None:
+            raise Misuse("wrapped: expected id= beside it, by which the objects of fresh wrappers are told apart")
         if self.sampling.every < 1:
             raise Misuse(f"every: expected a number of frames from 1 on, found {self.sampling.every}")
 
@@ -99,6 +104,7 @@ class Group:
         self._renewed: set[int] = set()
         self._generations: dict[int, Any] = {}
         self._turn = -1
+        self._anew_in_a_row = 0
         self._anew = True
         """Whether the next block says everything again, and not only what changed."""
         self._table: int | None = None
@@ -117,6 +123,8 @@ class Group:
         things = list(self._source())
         if self._gone:
             self._gone = {}
+        if self._spec.wrapped and self._rewrap(things):
+            return
         if self._spec.generation is not None:
             self._compare_generations(things, self._spec.generation)
         # identity is what counts; where no object has an `==` of its own, comparing the lists is the quicker way to it
@@ -184,6 +192,33 @@ class Group:
         self._things, self._packed, self._codes, self._anew = [], b"", None, True
         return {one.name for one in self._members.values()}
 
+    def _rewrap(self, things: list[Any]) -> bool:
+        """Let each fresh wrapper stand for the object of its id; tell whether it is the same objects as before."""
+        by_name = {member.name: address for address, member in self._members.items()}
+        for thing in things:
+            name = self._id_of(thing)
+            former = by_name.get(name, id(thing)) if name is not None else id(thing)
+            if former == id(thing) or former not in self._members:
+                continue
+            self._members[id(thing)] = self._members.pop(former)._replace(thing=thing)
+            if former in self._generations:
+                self._generations[id(thing)] = self._generations.pop(former)
+            if former in self._renewed:
+                self._renewed = self._renewed - {former} | {id(thing)}
+        if self._renewed or self._spec.generation is not None or len(things) != len(self._things):
+            return False
+        known = all(id(thing) in self._members for thing in things)
+        if not known or self._packed_lifetimes(things) != self._lifetimes:
+            return False
+        self._things = things
+        return True
+
+    def _id_of(self, thing: Any) -> str | None:
+        try:
+            return plain_text(fetch(self._spec.id, thing)) if self._spec.id is not None else None
+        except Exception:  # the game's own code may raise anything; whoever begins its lifetime notes it
+            return None
+
     def _compare_generations(self, things: list[Any], reader: Reader) -> None:
         """Renew the objects whose generation is another one; one that cannot be read is as it was."""
         before, self._generations = self._generations, {}
@@ -210,6 +245,7 @@ class Group:
             member = self._gone[address] = self._members.pop(address)
             self._state.leaves(member.name)
         self._renewed = set()
+        self._note_if_all_anew(now)
         for address, thing in now.items():
             if address not in self._members:
                 lifetime, name = self._state.begins(self._spec.kind, thing, self._spec.id)
@@ -218,6 +254,17 @@ class Group:
         self._things = things
         self._plain = all(_equal_of(thing) is _equal_of(_ANY) for thing in things)
         self._lifetimes = self._packed_lifetimes(things)
+
+    def _note_if_all_anew(self, now: dict[int, Any]) -> None:
+        """Note if nothing that was there stays, many frames in a row: that looks like fresh wrappers."""
+        anew = bool(now and self._things) and not self._members
+        self._anew_in_a_row = self._anew_in_a_row + 1 if anew else 0
+        if self._anew_in_a_row == _MANY_FRAMES and self._state.fact("all-anew", kind=self._spec.kind):
+            self._state.warn(
+                f"all-anew {self._spec.kind}: every object was another one, {_MANY_FRAMES} frames in a row, which "
+                "begins new lifetimes; if the source makes fresh wrappers of the same objects, record them with id= "
+                "and wrapped=True"
+            )
 
     def _packed_lifetimes(self, things: list[Any]) -> bytes:
         return struct.pack(f"<{len(things)}I", *[self._members[id(thing)].lifetime for thing in things])
@@ -327,6 +374,8 @@ def _as_number(value: Any) -> float:
 
 
 _ANY = object()
+_MANY_FRAMES = 10
+"""For how many frames in a row all objects must be other ones until that is told."""
 
 
 def _equal_of(thing: Any) -> Any:

@@ -34,9 +34,10 @@ class _Handler(logging.Handler):
             "logger": record.name,
             "where": f"{os.path.basename(record.pathname)}:{record.lineno}",
         }
+        who = {role: getattr(record, role) for role in ("by", "on") if hasattr(record, role)}
         if record.exc_info and record.exc_info[0] is not None:
             data["raised"] = record.exc_info[0].__name__
-        self._tell(EVENT, data=data)
+        self._tell(EVENT, data=data, **who)
 
 
 def attach(logger: Any, level: int | str, tell: Callable[..., None]) -> Callable[[], None]:

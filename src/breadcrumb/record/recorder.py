@@ -34,8 +34,8 @@ class Recorder:
         strict: raise what would only be counted, for development.
         most_mib: at how many MiB on the disk the recording stops, and says so; None for no limit.
         about: what is known of the session, as plain data: game, build, level, seed, platform, tick_rate, and the
-            conventions of its world, `axes`, `angles`, `units` and `spaces` (a text for each property), `moment` of
-            sampling and `fixed_step` in seconds, if there is one.
+            conventions of its world, `axes`, `angles`, `units` and `spaces` (a text for each property), `areas` (their
+            origins), `moment` of sampling and `fixed_step` in seconds, if there is one.
 
     Raises:
         TraceExists: there is something at this path already.
@@ -76,8 +76,6 @@ class Recorder:
         self._paused_after, self._skipped = -1, 0
         self._lock = threading.RLock()
         self._is_busy = self._must_close = False
-
-    # What to record
 
     def watch(
         self,
@@ -127,6 +125,7 @@ class Recorder:
         id: Reader | None = None,
         parent: Reader | None = None,
         generation: Reader | None = None,
+        wrapped: bool = False,
         every: int = 1,
         only_while: Callable[[], object] | None = None,
         shape: Shape | None = None,
@@ -137,10 +136,11 @@ class Recorder:
 
         Args:
             source: called on every frame; gives the objects that are there, in any order.
-            kind: what they are; it is thereby declared, so that none at all is not taken for a wrong name.
+            kind: what they are, which is declared thereby.
             id: a reader of their names; without it they are `kind-1`, `kind-2` and so on, by first sight.
             parent: as for `watch`.
             generation: a reader of a value that changes when a pooled object is reused; this starts a new lifetime.
+            wrapped: whether `source` makes a fresh wrapper of each object on every frame; then `id` tells them apart.
             every: as for `watch`; that objects appear and leave is seen on every frame.
             only_while: as for `watch`.
             shape: as for `watch`.
@@ -148,7 +148,8 @@ class Recorder:
             named: as for `watch`.
         """
         kind, readers = kind_of(kind), all_properties(properties, named, parent)
-        self._add_group(GroupSpec(kind, readers, id, parent, generation, Sampling(every, only_while)), shape, source)
+        sampling = Sampling(every, only_while)
+        self._add_group(GroupSpec(kind, readers, id, parent, generation, sampling, wrapped), shape, source)
 
     def watch_arrays(
         self,
@@ -165,9 +166,8 @@ class Recorder:
             kind: what they are.
             ids: their names, an array of whole numbers or a list; an object that is not in it any more has left.
             shape: as for `watch`.
-            properties: for each property, by any name, an array of numbers or flags, or of rows of two to four numbers.
-                Each may be given as a function that returns it, for games that make new arrays when objects come and
-                go.
+            properties: for each property, by any name, an array of numbers or flags, or of rows of two to four numbers;
+                or a function that returns it, for games that make new arrays when objects come and go.
             named: the same, for properties whose names can stand before an equals sign.
 
         Example:
@@ -223,14 +223,13 @@ class Recorder:
         """Record what a logger is told as `error` events, from this level on, until the recorder is closed.
 
         Args:
-            logger: a `logging.Logger`, or its name; `""` is the one above all others.
+            logger: a `logging.Logger`, or its name; `""` is the one above all others. A record that names its object,
+                as `logger.error("no roll", extra={"by": hatch})` does, is an event by that object, or `"on"` it.
             level: the lowest level that is recorded, as `logging` has it.
         """
         from breadcrumb.record.logs import attach  # here: it needs logging, which a game may do without
 
         self._detach.append(attach(logger, level, self.event))
-
-    # What happens
 
     def event(self, name: str, *, by: Any = None, on: Any = None, data: Mapping[str, Any] | None = None) -> None:
         """Record that something happened before the next `frame()`.

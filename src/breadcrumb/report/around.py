@@ -111,7 +111,7 @@ def occurrences(trace: Trace, name: str) -> list[Occurrence]:
     """Return each event of a name, with the seconds since the one before."""
     moments = trace.events(name)
     names = [*trace.data.session.names, ""]
-    gaps = [None, *np.diff(moments.times).tolist()]
+    gaps = [None, *np.diff(moments.times).tolist()][: moments.count]
     whole = zip(
         moments.frames.tolist(),
         moments.times.tolist(),

@@ -3,6 +3,7 @@
 from typing import TypeAlias
 
 from breadcrumb.algebra.bodies import Bodies
+from breadcrumb.algebra.operations import refuse_other_spaces
 from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.record.shapes import Shape
@@ -29,9 +30,14 @@ def body_of(objects: Objects | Signal, radius: float | None = None) -> Bodies:
 
 
 def bodies_of(objects: Objects | Signal, others: Objects | Signal, radius: Radius) -> tuple[Bodies, Bodies]:
-    """Return the bodies of objects and those of others; both in plan, if one of them is seen so."""
+    """Return the bodies of objects and those of others; both in plan, if one of them is seen so.
+
+    Raises:
+        Misuse: they are in two spaces.
+    """
     one, other = radii(radius)
     mine, yours = body_of(objects, one), body_of(others, other)
+    refuse_other_spaces(f"{mine.place.title} and {yours.place.title}", mine.place, yours.place)
     unseen = mine.position.track.unseen or yours.position.track.unseen
     return (mine, yours) if unseen or mine.dimensions == yours.dimensions else (mine.in_plan, yours.in_plan)
 

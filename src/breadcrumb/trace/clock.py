@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.combining import over_all_frames
-from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames, seconds
+from breadcrumb.algebra.durations import SAME_TIME, Duration, duration, frames, is_number, seconds
 from breadcrumb.algebra.quantities import Quantity
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats, Ints, Session
@@ -106,6 +106,23 @@ class SessionClock:
         """
         self._step_length()  # which says what is wrong, if there is none
         return seconds(math.ceil(float(self._between_frames.max()) / _FINEST - SAME_TIME) * _FINEST)
+
+    @cached_property
+    def fixed_step(self) -> Duration:
+        """How long a step of fixed length is, as `about` tells it: what a drawn frame may lag behind, for one.
+
+        Raises:
+            Misuse: it was not recorded.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> str(make_trace([{}], kinds={}, fixed_step=1 / 50).clock.fixed_step)
+            '0.02 s'
+        """
+        told: Any = self.session.about.get("fixed_step")
+        if not is_number(told):
+            raise Misuse(f"{self.session.label} does not tell its fixed step; record it with fixed_step=1/60")
+        return seconds(float(told))
 
     def to_seconds(self, length: Duration) -> Duration:
         """Return a duration in seconds; frames last as long as the median step.

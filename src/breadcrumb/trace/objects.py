@@ -245,10 +245,11 @@ class Objects:
         if name == "heading":
             heading: Signal = replace(velocity.direction(), name=name, owner=self.called, key=key)
             return heading
+        space = velocity.space if "velocity" in self.properties else self.signal("position").space
         derived = velocity.norm() if name == "speed" else velocity
         if name == "acceleration":
             derived = velocity.rate() if "velocity" in self.properties else self.signal("position").second_rate()
-        named: Signal = replace(derived, name=name, owner=self.called, key=key, space="world")
+        named: Signal = replace(derived, name=name, owner=self.called, key=key, space=space)
         return named
 
     @property
