@@ -333,3 +333,29 @@ def test_a_body_may_be_inside_another_one_that_moves(form: str, world: str) -> N
     outside = movement.stays_outside(crates, rock)
     assert outside.first is not None
     assert (outside.first.frame, outside.breach_count) == (1, 3)
+
+
+TWO_SPACES: dict[str, Callable[[Any, Any], Any]] = {
+    "overlaps": lambda one, other: collisions.never_overlaps(one, other, radius=(1, 1)),
+    "touches": lambda one, other: collisions.touching(one, other, radius=(1, 1)),
+    "walls": lambda one, other: collisions.never_tunnels(one, other, radius=(1, 1)),
+    "insides": movement.stays_inside,
+    "a ray": lambda one, other: rays.first_hit(other.position, other.position * 0 + (1, 0), [one]),
+    "a pick": lambda one, other: rays.picks_nearest(one.appears, one, origin=other, at_most=3),
+}
+
+
+@pytest.mark.parametrize("name", TWO_SPACES)
+def test_bodies_of_two_spaces_never_meet(name: str) -> None:
+    """A place in an area, or in its owner's space, is no place in the world: to bring the two together is an error."""
+    states = [{"a": {"position": (0.0, 0.0)}, "b": {"position": (0.5, 0.0)}}] * 3
+    spaces, areas = {"crate.position": "quay"}, {"quay": {"origin": [10, 5]}}
+    trace = make_trace(
+        states,
+        kinds={"a": "crate", "b": "skiff"},
+        areas=areas,
+        spaces=spaces,
+        shapes={"skiff": {"circle": 1.0}, "crate": {"circle": 1.0}},
+    )
+    with pytest.raises(Misuse, match=r"in (quay|world) space and the second in (quay|world)"):
+        TWO_SPACES[name](trace.all("crate"), trace.one("skiff"))

@@ -9,6 +9,8 @@ from vocabulary import ROWS
 
 WHOLE = {("reports_error", "begun late"), ("reports_error", "cut")}
 """What a session made to fail must report, it must report in what was recorded."""
+WHOLE |= {("never_missing", how) for how in ("without values", "paused, then without values")}
+"""And a value that must never be missing is missing."""
 
 
 @pytest.mark.parametrize(("name", "how"), [(name, how) for name in ROWS for how in HIDDEN if (name, how) not in WHOLE])

@@ -405,3 +405,24 @@ def test_an_acceleration_under_a_varying_step_is_over_half_the_sum_of_its_steps(
     heron = line([(t * t, 0.0) for t in times], "position", times=times).one("keg")
     assert heron.acceleration.usable.tolist() == [False, False, True, True, True]
     assert heron.acceleration.x.values[2:].tolist() == pytest.approx([2.0, 2.0, 2.0])
+
+
+def test_messages_that_differ_by_a_number_are_told_as_one() -> None:
+    """A flood says how often it came, until when, and that its numbers differ; what came once is told by itself."""
+    events: list[tuple[Any, ...]] = [
+        (n, "error", "hatch", None, {"message": f"roll {n} of 9.5 is empty"}) for n in range(1, 5)
+    ]
+    events += [
+        (5, "error", None, None, {"message": "no oar"}),
+        (6, "error", None, None, {"message": "at 7"}),
+        (7, "error", None, None, {"message": "at 7"}),
+    ]
+    trace = make_trace([{"hatch": {"x": 1.0}}] * 9, kinds={"hatch": "hatch"}, events=events)
+    first = session.runs_clean(trace).first
+    assert first is not None
+    assert (first.object, first.words) == ("hatch", "a script error, 4 times up to frame 4 with other numbers")
+    told = [
+        session.runs_clean(trace, allow=dict.fromkeys(allow, "known")).first
+        for allow in (["roll *"], ["roll *", "no oar"])
+    ]
+    assert [one.words for one in told if one] == ["a script error", "a script error, 2 times up to frame 7"]

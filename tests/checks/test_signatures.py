@@ -82,6 +82,7 @@ FAMILIES: dict[str, dict[str, str]] = {
         "restitution": "the speed after a bounce as a share of the speed before",
         "friction": "the coefficient of friction",
         "off": "what is bounced off",
+        "remainder": "what becomes of the rest of a frame behind an instant",
     },
     "where a ray goes": {
         "origin": "where a ray or a choice begins",
@@ -97,6 +98,11 @@ FAMILIES: dict[str, dict[str, str]] = {
         "unless": "what excuses the effect",
         "allow": "which errors are excused",
         "each": "in whose lifetimes it is counted",
+        "condition": "on which side of a limit something is",
+        "near": "how near a limit it must be tested",
+        "among": "which properties are judged at all",
+        "except_for": "which properties may differ",
+        "or_none": "whether a reference may name nothing",
         "below": "how far below its position its lowest point is",
     },
     "how many": {
@@ -108,6 +114,7 @@ FAMILIES: dict[str, dict[str, str]] = {
     },
     "where a value is found": {
         "normal_key": "the entry of a contact that has its normal",
+        "zone_key": "the entry of a contact that names the zone of the surface",
         "origin_key": "the entry of a ray that has where it begins",
         "direction_key": "the entry of a ray that has where it points",
         "distance_key": "the entry of a ray that has how far what it met is",

@@ -17,6 +17,8 @@ ALWAYS_DECIDED = {
     "reports_error": "all of the trace is looked at",
     "carries_data": "an event has the entry or lacks it",
     "draws_evenly": "a draw has its value",
+    "never_missing": "a value is there or is missing",
+    "refers_to": "a reference names something that is there, or it does not",
     "only_these_change": "the last known value is what the next one is compared with",
 }
 

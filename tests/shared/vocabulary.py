@@ -158,6 +158,19 @@ def splash(barrel: range, splashes: range) -> Trace:
     return make_trace(states, kinds={"a": "barrel", "s": "sound"}, times=TIMES, frames=FRAMES, **ABOUT)
 
 
+def reborn(places: dict[int, Any], other: int = -1, size: float | None = 3.5) -> Trace:
+    """Make a session in which barrels appear at some places of the frames, each for one frame, somewhere; one of a size."""
+    states: list[dict[str, dict[str, Any]]] = [
+        {"b": {"p": places[n], "position": places[n], "n": size if n == other else 3.5}} if n in places else {}
+        for n in range(10)
+    ]
+    return make_trace(states, kinds={"b": "barrel"}, times=TIMES, frames=FRAMES, **ABOUT)
+
+
+shown: Changes = {("a", n): {"n": 5.0 if n > 2 else 2.0 if n > 1 else 1.0} for n in range(1, 10)}
+"""A sequence that begins on place 1: 1 for 0.1 s, 2 for 0.2 s, and then 5."""
+
+
 def recorded(*walls: float | None, state: Sequence[Any] = ()) -> Trace:
     """Record frames that took so long by a real clock, or were not timed, and what state a barrel was in."""
     barrel = SimpleNamespace(state="idle")
@@ -950,6 +963,68 @@ ROWS: dict[str, Row] = {
         ("a", 9, "7"),
         None,
         crowd(events=rolled(1, 2), p=east),
+    ),
+    "appears_apart": Row(
+        lambda t: spawns.appears_apart(kegs(t), 3.0),
+        reborn({4: (0.0, 0.0), 6: (3.5, 0.0)}),
+        0.5,
+        reborn({4: (0.0, 0.0), 6: (2.0, 0.0)}),
+        ("b", 9, "2 m from the one before"),
+        -1.0,
+        reborn({6: (2.0, 0.0)}),
+        reborn({4: (0.0, 0.0), 6: None}),
+    ),
+    "appears_alike": Row(
+        lambda t: spawns.appears_alike(kegs(t), except_for=["p", "position"], tol=0.5),
+        reborn({4: (0.0, 0.0), 6: (3.5, 0.0)}),
+        0.5,
+        reborn({4: (0.0, 0.0), 6: (3.5, 0.0)}, 6, 9.0),
+        ("b", 9, "9"),
+        -5.0,
+        reborn({6: (2.0, 0.0)}),
+        reborn({2: (0.0, 0.0), 4: (0.0, 0.0), 6: (3.5, 0.0)}, 4, None),
+    ),
+    "leads_to_only_if": Row(
+        lambda t: triggers.leads_to_only_if(
+            t.events("tap"), t.events("ring"), condition=kegs(t).p.x < 3, within=frames(1), near=1.0
+        ),
+        crowd(events=at("tap", 0, 3, 5, 8) + at("ring", 1, 3), p=east),
+        None,
+        crowd(events=at("tap", 0, 3, 5, 8) + at("ring", 1, 3, 8), p=east),
+        ("a", 11, "ring"),
+        None,
+        crowd(events=at("tap", 0, 1, 3) + at("ring", 1, 1, 3), p=east),
+        crowd({("a", 8): {"p": None}}, at("tap", 0, 3, 5, 8) + at("ring", 1, 3), p=east),
+    ),
+    "never_missing": Row(
+        lambda t: values.never_missing(kegs(t).n),
+        still,
+        None,
+        crowd({("b", 6): {"n": None}}, n=lambda t: 3.0),
+        ("b", 9, "missing"),
+        None,
+        NOBODY,
+    ),
+    "plays_sequence": Row(
+        lambda t: values.plays_sequence(
+            kegs(t).n, [(1.0, seconds(0.1)), (2, seconds(0.2)), (5, None)], at=t.events("tap")
+        ),
+        crowd(shown, at("tap", 1), n=lambda t: 3.0),
+        None,
+        crowd(shown | {("a", 6): {"n": 2.0}}, at("tap", 1), n=lambda t: 3.0),
+        ("a", 9, "2"),
+        None,
+        still,
+        crowd(shown | {("a", 6): {"n": None}}, at("tap", 1), n=lambda t: 3.0),
+    ),
+    "refers_to": Row(
+        lambda t: values.refers_to(kegs(t).state, kegs(t), or_none=True),
+        crowd({("a", 4): {"state": "a"}}, state=lambda t: "b"),
+        None,
+        crowd(state=lambda t: "b"),
+        ("a", 4, "b"),
+        None,
+        NOBODY,
     ),
     "reports_error": Row(
         lambda t: session.reports_error(t, "roll *"),

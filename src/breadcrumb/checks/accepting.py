@@ -10,7 +10,7 @@ import numpy as np
 
 from breadcrumb.algebra.durations import Duration, is_number
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.quantities import Claim
+from breadcrumb.algebra.quantities import Claim, Quantity
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.samples import Sort
 from breadcrumb.algebra.segments import Segments
@@ -61,6 +61,7 @@ _INSTEAD: dict[tuple[str, str], str] = {
     ("plain number", "duration"): "write frames(n) or seconds(s)",
     ("plain text", "objects"): "write trace.all(kind) or trace.one(kind)",
     ("plain text", "moments"): "write trace.events(name)",
+    ("quantity", "signal"): "a single number is judged by itself, as in judge(trace.parameter('cap') <= 5, words)",
     ("plain", "signal"): "a property that is called like an attribute of objects, such as kind, is objects['kind']",
     ("plain", "region"): "write Box(low, high), Circle(centre, radius) or Polygon(corners)",
 }
@@ -114,6 +115,15 @@ def refuse_other_types(check: str, accepted: Sequence[Accepted], bound: Mapping[
                 raise Misuse(f"{check}: {one.name}: expected {one.words}, found {_found(each)}{_instead(each, one)}")
 
 
+def valueless(accepted: Sequence[Accepted], bound: Mapping[str, Any]) -> dict[str, Any]:
+    """Return the signals among some arguments that never had a value and seem to be of another sort, as of any sort."""
+    return {
+        one.name: value.as_unseen()
+        for one in accepted
+        if isinstance(value := bound.get(one.name), Signal) and value.is_valueless and not one.accepts(value)
+    }
+
+
 def _alternatives(hint: Any) -> tuple[Any, ...]:
     """Return the alternatives of a type."""
     if get_origin(hint) in (Union, types.UnionType):
@@ -131,7 +141,7 @@ def _is(value: Any, kind: Any) -> bool:
         return isinstance(value, bool | np.bool_)
     origin = get_origin(kind)
     if origin is Literal:
-        return value in get_args(kind)
+        return isinstance(value, str) and value in get_args(kind)
     if origin is None:
         return isinstance(value, kind)
     if origin is tuple:
@@ -161,6 +171,8 @@ def _words_of(kind: Any) -> str:
     if kind in _WORDS:
         return _WORDS[kind]
     origin, inner = get_origin(kind), get_args(kind)
+    if origin is Literal:
+        return " or ".join(map(repr, inner))
     if origin is tuple and set(inner) == {Duration}:
         return "a pair of durations"
     if origin is tuple:
@@ -219,6 +231,8 @@ def _names(value: Any) -> tuple[str, ...]:
             return (name,)
     if isinstance(value, np.ndarray):
         return ("array",)
+    if isinstance(value, Quantity):
+        return ("quantity",)
     if is_number(value):
         return "plain number", "plain"
     return ("plain text", "plain") if isinstance(value, str) else ("plain",)

@@ -11,7 +11,7 @@ from breadcrumb.algebra.durations import Duration
 from breadcrumb.algebra.matching import noting_matches
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.units import per_second
-from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types
+from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types, valueless
 from breadcrumb.checks.describing import as_data, body_words, in_words, subject_of
 from breadcrumb.checks.episodes import in_each_episode
 from breadcrumb.checks.templates import Template
@@ -235,6 +235,8 @@ def check(
         def asked(*args: P.args, **given: P.kwargs) -> Verdict:
             __tracebackhide__ = True
             bound = declaration.bind(args, given)
+            if unknown := valueless(declaration.accepted, bound):
+                return asked(**(bound | unknown))  # type: ignore[call-arg]
             refuse_other_types(declaration.name, declaration.accepted, bound)
             common = {name: bound.pop(name) for name in Common.__annotations__ if name in bound}
             first = bound.get(declaration.first, ())

@@ -171,6 +171,12 @@ def body_words(arguments: Mapping[str, Any], value: Any, unit: Callable[[], str]
     return f" with {mine}" + (f" against {yours}" if bodies[1] else "")
 
 
+def _share_words(value: float | Mapping[str, float]) -> str:
+    if isinstance(value, Mapping):
+        return ", ".join(f"{float(share):.4g} at {zone}" for zone, share in value.items())
+    return f"{float(value):.4g}"
+
+
 def _barrier_words(value: Any) -> str:
     if isinstance(value, Objects):
         return value.called
@@ -185,6 +191,8 @@ def _pair_words(value: Mapping[str, Any], _: Callable[[], str]) -> str:
     told = [f"{name} {in_words(one, '', str)}" for name, one in value.items()]
     return " and ".join([", ".join(told[:-1]), told[-1]] if len(told) > 1 else told)
 
+
+_END_WORDS = {"hold": "where it was", "nothing": "nowhere"}
 
 _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "title": _title_words,
@@ -205,11 +213,15 @@ _WAYS: dict[str, Callable[[Any, Callable[[], str]], str]] = {
     "percent": lambda value, unit: f"{100 * float(value):.4g} %",
     "barrier": lambda value, unit: _barrier_words(value),
     "share": lambda value, unit: f"{float(value):.4g}",
+    "shares": lambda value, unit: _share_words(value),
     "window": _window_words,
-    "plain": lambda value, unit: str(value),
+    "plain": lambda value, unit: str(value.name if isinstance(value, Signal) else value),
     "size": lambda value, unit: str(len(value)),
     "labels": lambda value, unit: ", ".join(one.label for one in value),
     "kind": lambda value, unit: str(value.key.kind),
+    "one_of": lambda value, unit: f"a {value.key.kind}" if value.is_group else value.called,
+    "counted": lambda value, unit: ", counted from the one before" if value == "dropped" else "",
+    "end": lambda value, unit: _END_WORDS.get(value) or f"after {in_words(value, '', unit)}",
     "names": lambda value, unit: ", ".join(map(str, value)),
     "pairs": _pair_words,
     "match": lambda value, unit: _MATCHED.get(value, f"for each {value!r}"),

@@ -28,6 +28,8 @@ class Collector:
 
     depth: int = 0
     """How many checks of ours are at work; verdicts that these make of each other are theirs."""
+    situations: dict[str, int] = field(default_factory=dict)
+    """How often each situation that was named came about."""
     _made: dict[int, Made] = field(default_factory=dict)
     _outcomes: dict[int, Made] = field(default_factory=dict)
 

@@ -22,6 +22,9 @@ from breadcrumb.verdicts.sweeping import Between, MarginOf
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount, number
 
+_DIFFERS = "differs"
+"""What is said of a flag or a text that is another one than it should be."""
+
 
 class Scope(NamedTuple):
     """Which samples a check is asked about."""
@@ -149,10 +152,11 @@ def judge_near(
     were picked at moments, the missing ones are undecided. A breach is told with the verb, as `changes by 2 m`, or as
     too high, too low or off.
     """
+    measured = measured.settled(expected)
     if measured.track.unseen:
         return untested(measured)
     if measured.texts is not None or measured.is_flag:
-        return _judge_same(measured, expected, scope, verb or "differs")
+        return _judge_same(measured, expected, scope, verb or _DIFFERS)
     mine, yours = meet(measured, expected)
     size = len(mine.parts)
     valid = both(mine.valid, yours.valid)
@@ -197,6 +201,15 @@ def judge_near(
         allowed=float(np.max(allowed_of(slice(None)), initial=0.0)) or None,
     )  # fmt: skip
     return _without_missing_moments(evaluation, undecided).verdict()
+
+
+def told_of(what: str, verdict: Verdict) -> Verdict:
+    """Return a verdict whose breaches say of what they are: the first one stands above all parts."""
+    first, worst = (
+        None if one is None else replace(one, words=f"its {what} {'' if one.words == _DIFFERS else 'is '}{one.words}")
+        for one in (verdict.first, verdict.worst)
+    )
+    return replace(verdict, first=first, worst=worst)
 
 
 def untested(signal: Signal) -> Verdict:

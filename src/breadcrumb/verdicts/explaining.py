@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from breadcrumb.algebra.conditions import Clause, Condition
+from breadcrumb.algebra.conditions import Clause, Condition, condition_of
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.model.session import Floats, Ints
@@ -36,6 +36,13 @@ def phrase_of(condition: Condition, index: int, owner: str) -> Phrase:
     said = [f"{name} is {value}" for name, value in sides]
     measured = sides[0][1] if len(sides) == 1 else ", ".join(f"{name} {value}" for name, value in sides)
     return Phrase(measured, _allowed(condition, failing, index, owner), " and ".join(said))
+
+
+def values_of(flag: Samples, index: int) -> str:
+    """Return what makes a flag false on a sample: each operand with its value, as `x is 5 m and y is 2 m`."""
+    condition = condition_of(flag)
+    sides = {_name(one.left, flag.owner): _value(one.left, one.row(index)) for one in condition.failing(index)}
+    return " and ".join(f"{name} is {value}" for name, value in sides.items())
 
 
 def _phrase_of_one(clause: Clause, index: int, owner: str) -> Phrase:

@@ -1,5 +1,6 @@
 """Checks of what happens when things touch."""
 
+from collections.abc import Mapping
 from typing import NamedTuple, Unpack
 
 import numpy as np
@@ -8,7 +9,13 @@ from breadcrumb.algebra.durations import frames
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.checks.collisions.barriers import surfaces_of
-from breadcrumb.checks.collisions.reflecting import Corner, Response, nearest_reflection, told_normals, walls_of
+from breadcrumb.checks.collisions.reflecting import (
+    Corner,
+    nearest_reflection,
+    told_normals,
+    told_restitutions,
+    walls_of,
+)
 from breadcrumb.checks.declaration import Common, check, of_rate
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.movement.arrivals import of_these
@@ -24,7 +31,7 @@ from breadcrumb.verdicts.words import amount, number
 
 
 @check(
-    "{objects:who} bounces[ off {off:name}] at {at}[ with a restitution of {restitution:share}]"
+    "{objects:who} bounces[ off {off:name}] at {at}[ with a restitution of {restitution:shares}]"
     "[ and a friction of {friction:share}]",
     unit=of_rate,
 )
@@ -33,9 +40,10 @@ def bounces(
     *,
     at: Moments,
     off: Objects | None = None,
-    restitution: float = 1.0,
+    restitution: float | Mapping[str, float] = 1.0,
     friction: float = 0.0,
     normal_key: str = "normal",
+    zone_key: str = "zone",
     velocity: Vector | Number | None = None,
     tol: float = 0.0,
     **common: Unpack[Common],
@@ -53,9 +61,11 @@ def bounces(
         at: the contacts; their subject is the object that bounces.
         off: what it bounces off, with the shapes that both have; it may move and turn. Then the normal is that of the
             surfaces on the contact's frame, and the velocity is that against the surface.
-        restitution: the share of the normal part of the velocity that is kept; 0 if it stops there.
+        restitution: the share of the normal part of the velocity that is kept; 0 if it stops there. Where zones of a
+            surface differ, that of each by its name, such as `{"rim": 0.4, "face": 1.0}`.
         friction: the coefficient of friction, which slows down the rest; infinity if it sticks.
         normal_key: the entry of their data that holds the normal of what was hit, of any length and either sense.
+        zone_key: the entry of their data that names the zone that was hit, if `restitution` has several.
         velocity: a recorded velocity to judge instead.
         tol: how far the velocity after the bounce may be off, in its own unit.
 
@@ -67,6 +77,7 @@ def bounces(
     Raises:
         Misuse: a contact has no normal, or one with another number of parts than the velocity; or nothing says which of
             several objects a contact is with.
+        UnknownName: a contact is with a zone that `restitution` does not have.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -87,8 +98,9 @@ def bounces(
     before = moving.before(first, frames(1))
     after = moving.at(last) if velocity is not None else moving.after(last, frames(1))
     found = np.stack(after.parts, axis=1)
-    corner, known = _walls(contacts, bounce, objects, off, normal_key, found.shape[1])
-    expected = nearest_reflection(np.stack(before.parts, axis=1), found, corner, Response(restitution, friction))
+    kept_share = told_restitutions(contacts, restitution, zone_key)
+    corner, known = _walls(contacts, bounce, _Surface(objects, off, normal_key), kept_share, found.shape[1])
+    expected = nearest_reflection(np.stack(before.parts, axis=1), found, corner, friction)
     noise = np.asarray(before.noise) + np.asarray(after.noise)
     away = np.linalg.norm(found - expected, axis=1)
     # where going on as before would be near enough as well, being near enough tests nothing
@@ -122,19 +134,27 @@ class _Bounces(NamedTuple):
     last: Ints
 
 
+class _Surface(NamedTuple):
+    """Who bounces off what: off objects, or off what has the normal that contacts tell."""
+
+    objects: Position
+    off: Objects | None
+    normal_key: str
+
+
 def _walls(
-    contacts: Moments, bounce: _Bounces, objects: Position, off: Objects | None, normal_key: str, parts: int
+    contacts: Moments, bounce: _Bounces, surface: _Surface, restitution: Floats, parts: int
 ) -> tuple[Corner, Bools]:
     """Return the walls that contacts are with, and of which bounces they are known."""
     known = np.ones(len(bounce.first), np.bool_)
-    if off is None:
-        normals, still = told_normals(contacts, normal_key, parts), np.zeros((contacts.count, parts))
-        return walls_of(contacts, bounce.which, normals, still), known
-    surfaces = surfaces_of(contacts, *bodies_of(objects, off, None))
+    if surface.off is None:
+        normals, still = told_normals(contacts, surface.normal_key, parts), np.zeros((contacts.count, parts))
+        return walls_of(contacts, bounce.which, normals, still, restitution), known
+    surfaces = surfaces_of(contacts, *bodies_of(surface.objects, surface.off, None))
     if surfaces.normal.shape[1] != parts:
         raise Misuse(f"bounces: velocities have {parts} parts, and the bodies are seen with another number")
     known[bounce.which[~surfaces.known]] = False
-    return walls_of(contacts, bounce.which, surfaces.normal, surfaces.velocity), known
+    return walls_of(contacts, bounce.which, surfaces.normal, surfaces.velocity, restitution), known
 
 
 def _fold(contacts: Moments, reach: int) -> _Bounces:

@@ -10,17 +10,19 @@ import numpy as np
 from breadcrumb.algebra.along import at_samples, latest
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
-from breadcrumb.algebra.easing import Curve, curve_of
+from breadcrumb.algebra.easing import Curve
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import FULL_TURNS, Sort, derived
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.algebra.sorts import Number, Text
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.waves import Sine, wave_fit
 from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.checks.kinds import Amount, AmountGiven
+from breadcrumb.checks.movement.easings import Timing, curves_at
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Floats
-from breadcrumb.verdicts.comparing import Scope, judge_flag, judge_near
+from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.verdicts.comparing import Scope, judge_flag, judge_near, told_of
 from breadcrumb.verdicts.judging import Phrase
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict, all_of
@@ -37,9 +39,9 @@ def eases(
     *,
     by: AmountGiven | None = None,
     at: Moments,
-    over: Duration,
-    curve: str | Curve | Sequence[tuple[float, float]] = "linear",
-    delay: Duration | None = None,
+    over: Duration | Number,
+    curve: str | Curve | Sequence[tuple[float, float]] | Text = "linear",
+    delay: Duration | Number | None = None,
     tol: float = 0.0,
     **common: Unpack[Common],
 ) -> Verdict:
@@ -53,10 +55,11 @@ def eases(
         to: the value that it ends with; a number, or a value for each moment.
         by: what it ends with less what it begins with, instead of `to`.
         at: the moments; their subject is the object that moves, or they are nobody's that the signal has.
-        over: how long it takes.
+        over: how long it takes; where the objects of a group differ, a number in s or frames for each moment, such as
+            `Signal.from_data(moments, "over", "s")`.
         curve: a name of `CURVES`, a function from 0..1 to the share of the way, or key points (share of the time, share
-            of the way).
-        delay: how long it waits before.
+            of the way); or a text with the name for each moment.
+        delay: how long it waits before, given as `over` is.
         tol: how far off is still allowed, in the unit of the value.
 
     Returns:
@@ -64,7 +67,8 @@ def eases(
         largest deviation.
 
     Raises:
-        Misuse: neither or both of `to` and `by` are given, or there is no such curve.
+        Misuse: neither or both of `to` and `by` are given, there is no such curve, or times for each moment are in no
+            unit of time.
 
     Example:
         >>> from breadcrumb import frames
@@ -75,15 +79,15 @@ def eases(
     """
     if (to is None) == (by is None):
         raise Misuse("eases: expected one of to= and by=, the value that it ends with or the change")
-    shape = curve_of(curve)
+    shapes = curves_at(curve, at)
     value: Signal = signal.unwrapped() if signal.is_angle else signal
-    start = value.at(at)
-    end = start + by if to is None else _end_with(to, start, value, at, over, delay, turns=signal.is_angle)  # type: ignore[operator]
+    start, timing = value.at(at), Timing.of(over, delay, at)
+    end = start + by if to is None else _end_with(to, start, value, at, timing, turns=signal.is_angle)  # type: ignore[operator]
 
-    def due(began: Floats, ended: Floats, share: Floats) -> Floats:
-        return np.asarray(began + (ended - began) * shape(share))
+    def due(began: Floats, ended: Floats, share: Floats, moment: Ints) -> Floats:
+        return np.asarray(began + (ended - began) * shapes(share, moment))
 
-    return _along(value, at, start, end, over, delay, due, tol)
+    return _along(value, at, start, end, timing, due, tol)
 
 
 @check("{signal:title} follows an arc {peak} high in {over} after {at}[, from {base}]")
@@ -122,10 +126,10 @@ def follows_arc(
     start = signal.at(at)
     ground = start if base is None else start * 0.0 + base
 
-    def due(began: Floats, ended: Floats, share: Floats) -> Floats:
+    def due(began: Floats, ended: Floats, share: Floats, moment: Ints) -> Floats:
         return began + peak * 4 * share * (1 - share)
 
-    return _along(signal, at, ground, ground, over, None, due, tol)
+    return _along(signal, at, ground, ground, Timing.of(over, None, at), due, tol)
 
 
 @check("{signal:title} follows {keys:size} key points after {at}")
@@ -167,11 +171,11 @@ def follows_keys(
     last = times[-1].value
     indices, values = [time.value / last for time in times], [value for _, value in keys]
 
-    def due(began: Floats, ended: Floats, share: Floats) -> Floats:
+    def due(began: Floats, ended: Floats, share: Floats, moment: Ints) -> Floats:
         return np.asarray(np.interp(share, indices, values))
 
     start = signal.at(at)
-    return _along(signal, at, start, start, times[-1], None, due, tol)
+    return _along(signal, at, start, start, Timing.of(times[-1], None, at), due, tol)
 
 
 @check("{signal:title} oscillates by {amplitude} about {centre} with a period of {period}", passes_on=True)
@@ -240,7 +244,7 @@ def oscillates(
         name = f"{what} of {signal.name}"
         fitted = replace(of_lifetime, name=name, parts=(found,), unit=unit, known_noise=rounding, valid=None)
         words = f"its {what} is {amount(due, unit)}{plus_minus(near, unit)}"
-        parts.append(_told_of(what, judge_near(fitted, due, tol=near)).with_sentence(words))
+        parts.append(told_of(what, judge_near(fitted, due, tol=near)).with_sentence(words))
     known = seen.take(fit.indices)
     known = replace(known, known_noise=noise)
     lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
@@ -253,15 +257,6 @@ def oscillates(
     return all_of(*parts, demand(course, signal, **common))  # in a tie, what is wrong about the wave tells more
 
 
-def _told_of(what: str, verdict: Verdict) -> Verdict:
-    """Return a verdict whose breaches say of what they are: the first one stands above all parts."""
-    first, worst = (
-        None if one is None else replace(one, words=f"its {what} is {one.words}")
-        for one in (verdict.first, verdict.worst)
-    )
-    return replace(verdict, first=first, worst=worst)
-
-
 def _refuse_a_short_period(period: Duration, steps: Floats) -> None:
     frame = float(np.median(steps[steps > 0]))
     if period.value <= 2 * frame + SAME_TIME:
@@ -271,19 +266,17 @@ def _refuse_a_short_period(period: Duration, steps: Floats) -> None:
         )
 
 
-def _end_with(
-    to: Operand, start: Signal, value: Signal, at: Moments, over: Duration, delay: Duration | None, *, turns: bool
-) -> Signal:
+def _end_with(to: Operand, start: Signal, value: Signal, at: Moments, timing: Timing, *, turns: bool) -> Signal:
     """Return the value that a movement ends with; of an angle, with as many full turns as it then has."""
     end: Signal = start * 0.0 + to
     full = FULL_TURNS.get(value.unit)
     if full is None or not turns or value.track.unseen:
         return end
-    whole = duration(over, "over")
-    if delay is not None and duration(delay, "delay").unit == whole.unit:
-        whole = replace(whole, value=whole.value + delay.value)
-    reached = value.after(at, whole)
-    last = np.where(reached.usable, reached.parts[0], start.parts[0])
+    last = start.parts[0].copy()
+    for total in np.unique(timing.whole).tolist():  # the durations of a group are few
+        reached = value.after(at, Duration(total, timing.unit))
+        there = (timing.whole == total) & reached.usable
+        last[there] = reached.parts[0][there]
     return replace(end, parts=(end.parts[0] + full * np.round((last - end.parts[0]) / full),))
 
 
@@ -292,22 +285,17 @@ def _along(
     at: Moments,
     start: Signal,
     end: Signal,
-    over: Duration,
-    delay: Duration | None,
-    due: Callable[[Floats, Floats, Floats], Floats],
+    timing: Timing,
+    due: Callable[[Floats, Floats, Floats, Ints], Floats],
     tol: float,
 ) -> Verdict:
     """Judge the samples from each moment to its end against a curve, given what it begins and ends with.
 
     The end is the first sample at or after the duration: there the share of the time is 1.
     """
-    over = duration(over, "over")
-    wait = 0.0 if delay is None else duration(delay, "delay").value
-    if delay is not None and delay.unit != over.unit:
-        raise Misuse(f"delay: expected one in the unit of {over}, found {delay}")
     track = value.track
     clock = track.session.clock
-    axis = TimeAxis.of(clock, over.unit).values
+    axis = TimeAxis.of(clock, timing.unit).values
     moment = latest(track, at)
     safe = np.where(moment == NOBODY, 0, moment)
     if not at.count:
@@ -315,12 +303,13 @@ def _along(
         moment = moment[:0]
         value = value.take(safe)
         track = value.track
+    over, wait = (each[safe] if at.count else np.zeros(0) for each in (timing.over, timing.delay))
     passed = axis[track.clock_index] - axis[at.clock_index[safe]] - wait if at.count else np.zeros(0)
     before = np.hstack((-np.inf, passed[:-1]))[: len(passed)]
     same = np.hstack((False, (moment[1:] == moment[:-1]) & (track.lifetime[1:] == track.lifetime[:-1])))[: len(passed)]
-    running = (moment != NOBODY) & ((passed <= over.value + SAME_TIME) | (same & (before < over.value - SAME_TIME)))
-    share = np.clip(passed / over.value, 0.0, 1.0)
-    share = np.where(passed >= over.value - SAME_TIME, 1.0, share)
+    running = (moment != NOBODY) & ((passed <= over + SAME_TIME) | (same & (before < over - SAME_TIME)))
+    share = np.clip(passed / np.where(over > 0, over, 1.0), 0.0, 1.0)
+    share = np.where(passed >= over - SAME_TIME, 1.0, share)
     kept = np.flatnonzero(running)
     began, ended = (_of_moment(one, moment) for one in (start, end))
     begun = at.clock_index[safe] if at.count else track.clock_index
@@ -328,9 +317,9 @@ def _along(
     known = began.usable & ended.usable & ~torn  # behind a gap, another moment may have come
     # the value on a moment's own frame says nothing alone: that is where it begins
     alone = running & (np.bincount(safe[running], minlength=max(at.count, 1))[safe] == 1) if at.count else running
-    known &= ~(alone & (passed <= 0) & (over.value > 0))
+    known &= ~(alone & (passed <= 0) & (over > 0))
     expected = at_samples(value, np.arange(track.size), "the curve")
-    curve = due(began.parts[0], ended.parts[0], share)
+    curve = due(began.parts[0], ended.parts[0], share, safe)
     expected = replace(
         expected, parts=(curve,), valid=expected.usable & known, known_noise=np.max(value.noise, initial=0.0)
     )

@@ -1,12 +1,16 @@
 """Where beams end, and what is picked; and where rays first meet shapes."""
 
 from collections.abc import Sequence
-from typing import TypeAlias, Unpack
+from dataclasses import replace
+from typing import Literal, TypeAlias, Unpack
 
 import numpy as np
 
+from breadcrumb.algebra.along import at_samples, last_known_indices
+from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.near_bodies import near_bodies
+from breadcrumb.algebra.operations import refuse_other_spaces
 from breadcrumb.algebra.rays import first_hit as hit_of
 from breadcrumb.algebra.rays import ray_end
 from breadcrumb.algebra.region import Region
@@ -14,13 +18,14 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_objects
-from breadcrumb.model.session import NOBODY
+from breadcrumb.errors import Misuse
+from breadcrumb.model.session import NOBODY, Bools
 from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
-from breadcrumb.verdicts.comparing import Scope, judge_near
+from breadcrumb.verdicts.comparing import Scope, judge_flag, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
-from breadcrumb.verdicts.verdict import Verdict
+from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import amount
 
 Target: TypeAlias = Region | Objects | tuple[Signal, float]
@@ -57,33 +62,40 @@ def first_hit(origin: Vector, direction: Vector, shapes: Sequence[Target], *, at
     return hit
 
 
-@check("{signal:title} is where its ray first meets a shape, or after {otherwise}")
+@check("{signal:title} is where its ray first meets a shape, or {otherwise:end}[, within {at_most}]")
 def ends_where_it_hits(
     signal: Vector,
     shapes: Sequence[Target],
     *,
     origin: Vector,
     direction: Vector,
-    otherwise: float,
+    otherwise: float | Literal["hold", "nothing"],
+    at_most: float | None = None,
     tol: float = 0.0,
     during: Spans | None = None,
     except_during: Spans | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a beam ends where its ray first meets a shape, or after a default length where it meets none.
+    """Assert that a beam ends where its ray first meets a shape, and what becomes of its end where it meets none.
 
     Args:
         signal: where it ends, in the world; bring one that is in its owner's space there with `to_world`.
         shapes: what it may meet, as for `first_hit`.
         origin: where it begins.
         direction: where it points, a vector of any length.
-        otherwise: how long it is where it meets nothing, and at the most.
+        otherwise: how long it is where it meets nothing, and at the most; `"hold"` if its end then stays where it last
+            was; `"nothing"` if it then has no end, so that the value is missing.
+        at_most: how far the ray reaches, if `otherwise` is no length.
         tol: how far off is still allowed, in the unit of the position.
         during: judge only inside these spans.
         except_during: judge only outside these spans.
 
     Returns:
-        A verdict on every sample. Untested if there is none. Its margin is `tol` less the largest distance.
+        A verdict on every sample. Untested if there is none; undecided is what is held before anything was met. Its
+        margin is `tol` less the largest distance.
+
+    Raises:
+        Misuse: `otherwise` is no length and no such word, or `at_most` is given beside a length.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -95,10 +107,52 @@ def ends_where_it_hits(
         ... ).outcome
         'held'
     """
-    hit = first_hit(origin, direction, shapes, at_most=otherwise)
-    due = ray_end(origin, direction, hit, otherwise)
+    is_length = not isinstance(otherwise, str)
+    if (is_length and at_most is not None) or (not is_length and otherwise not in ("hold", "nothing")):
+        raise Misuse(
+            "ends_where_it_hits: expected otherwise= as a length, without at_most=, or as 'hold' or 'nothing'; "
+            f"found {otherwise!r}"
+        )
+    reach = otherwise if is_length else np.inf if at_most is None else at_most
+    hit = first_hit(origin, direction, shapes, at_most=float(reach))
+    due = ray_end(origin, direction, hit, float(otherwise) if is_length else 0.0)
     scope = Scope(during, except_during)
-    return judge_near(signal, due, tol=tol, scope=scope)
+    if is_length or signal.track.unseen or hit.track.unseen:
+        return judge_near(signal, due, tol=tol, scope=scope)
+    start, way = meet_tracks(origin, direction)
+    cast = start.usable & way.usable
+    if otherwise == "nothing":
+        return _judge_only_hits(signal, due, replace(hit, valid=cast).with_values(hit.usable, "met"), tol, scope)
+    return judge_near(signal, _held(due, hit, cast), tol=tol, scope=scope)
+
+
+def _held(end: Signal, hit: Number, cast: Bools) -> Signal:
+    """Return the ends of rays, where one meets nothing the last that was.
+
+    It is missing before the first one of a lifetime, and where a ray that is not known, or a gap, may have met another.
+    """
+    track, here = end.track, np.arange(len(end))
+    met, lost = (replace(end, valid=which) for which in (end.usable & hit.usable, ~cast))
+    own = np.where(met.usable, here, last_known_indices(met))
+    unknown = np.where(lost.usable, here, last_known_indices(lost))
+    torn = track.session.is_torn(track.clock_index[own], track.clock_index)
+    return at_samples(met, np.where((own >= unknown) & ~torn, own, NOBODY), end.name)
+
+
+def _judge_only_hits(signal: Vector, due: Signal, meets: Signal, tol: float, scope: Scope) -> Verdict:
+    """Judge that a beam has an end where its ray meets something, the right one, and none where it meets nothing."""
+    known, met = meet_tracks(signal.known, meets)
+    same = replace(known, parts=(known.parts[0] == met.parts[0],), valid=met.valid, condition=None)
+
+    def said(index: int) -> Phrase:
+        if met.parts[0][index]:
+            return Phrase("missing", "where its ray meets a shape", f"{signal.name} is missing")
+        return Phrase("a place", "missing", f"{signal.name} is there, and its ray meets nothing")
+
+    there = judge_flag(same, said, scope=scope).with_sentence("it is there only where its ray meets a shape")
+    there_too = replace(due, valid=due.usable & meets.usable & meets.parts[0].astype(np.bool_))
+    near = judge_near(signal, there_too, tol=tol, scope=scope).with_sentence("it is where its ray first meets a shape")
+    return all_of(near, there)
 
 
 @check("{moments} picks the nearest {objects:kind} within {at_most}{radius:bodies}", unit=of_objects)
@@ -140,6 +194,7 @@ def picks_nearest(
     if picker.dimensions != bodies.dimensions and not (picker.place.track.unseen or bodies.place.track.unseen):
         picker, bodies = picker.in_plan, bodies.in_plan
     position, others = picker.place, bodies.place
+    refuse_other_spaces(f"{position.title} and {others.title}", position, others)
     session = moments.session
     picks = moments.with_subject("by")
     here = position.track.find(picks.lifetime, picks.clock_index)

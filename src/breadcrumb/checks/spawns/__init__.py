@@ -4,8 +4,11 @@ from breadcrumb.checks.spawns.beginnings import appears_at, appears_with, spread
 from breadcrumb.checks.spawns.drawing import draws_evenly
 from breadcrumb.checks.spawns.endings import count_stays, dies_with, leaves_when, outlives, silent_once_gone
 from breadcrumb.checks.spawns.lifetimes import lasts, one_for_each
+from breadcrumb.checks.spawns.starting import appears_alike, appears_apart
 
 __all__ = [
+    "appears_alike",
+    "appears_apart",
     "appears_at",
     "appears_with",
     "count_stays",

@@ -7,7 +7,9 @@ from typing import Any, Unpack
 
 import numpy as np
 
+from breadcrumb.algebra.matching import pair_rows
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.picked import track_at
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Angle, Number, Vector
 from breadcrumb.algebra.tracks import Track
@@ -77,7 +79,8 @@ def appears_with(
 
     Args:
         objects: what appears.
-        values: for each property a value, or a signal of one object that is taken at that instant.
+        values: for each property a value, or a signal of one object that is taken at that instant; or a signal that was
+            picked at moments which name what appears, such as `skiffs.speed.at(trace.events("flare.thrown")) + 2`.
         tol: how far off numbers may be, each in its own unit.
         occasions: the least number of occasions to test; with fewer, the rule is untested.
         occasions_each: the least number of occasions to test of each object.
@@ -103,10 +106,28 @@ def appears_with(
     verdicts = []
     for name, value in expected.items():
         first = objects.signal(name).at(objects.appears)
-        due = value.when(objects.appears) if isinstance(value, Signal) else value
+        due = _at_appearance(value, objects.appears) if isinstance(value, Signal) else value
         each = demand(judge_near(first, due, tol=tol), objects, occasions=occasions, occasions_each=occasions_each)
         verdicts.append(each.with_sentence(f"its {name} is {in_words(value, '', first.unit.__str__)}"))
     return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)
+
+
+def _at_appearance(value: Signal, appears: Moments) -> Signal:
+    """Return the values that are due as objects appear: of those then, or picked at moments that name each of them.
+
+    It is missing where no moment names the object.
+    """
+    track = value.track
+    same = track.source is not None and all(map(np.array_equal, track.source, appears.rows))
+    if track.source is None or track.participants is None or same or not len(value):
+        return value.when(appears)
+    found = pair_rows(appears.participants, track.participants)
+    row_of = dict(zip(found.right_keys.tolist()[::-1], found.right.tolist()[::-1], strict=True))  # the first one counts
+    rows = np.full(appears.count, NOBODY)
+    rows[found.left] = [row_of.get(key, NOBODY) for key in found.left_keys.tolist()]
+    safe = np.maximum(rows, 0)
+    there = (rows != NOBODY) & value.usable[safe]
+    return replace(value.take(safe), track=track_at(appears), valid=there)
 
 
 @check("{signal:title} is one of {places:size} places, all of them, evenly", whole=True)

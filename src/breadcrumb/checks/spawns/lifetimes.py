@@ -140,7 +140,7 @@ def lasts(
 def _caused(objects: Objects, cause: Moments, due: Window, match: str) -> Verdict:
     """Return the verdict that no lifetime begins outside the windows of all causes; in one, `leads_to` counts them."""
     session = objects.appears.session
-    appears, cause, of_appears, of_cause, _ = paired(match, objects.appears, cause)
+    appears, cause, of_appears, of_cause, *_ = paired(match, objects.appears, cause)
     first, last = due.clock_indices(session.clock, cause.clock_index)
     begun = Index.of(session, of_cause, first).place(of_appears, appears.clock_index, "right")
     over = Index.of(session, of_cause, last + 1).place(of_appears, appears.clock_index, "right")

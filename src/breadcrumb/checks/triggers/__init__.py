@@ -9,6 +9,7 @@ from breadcrumb.checks.triggers.events import (
     only_after,
     pairs_up,
 )
+from breadcrumb.checks.triggers.limits import leads_to_only_if
 from breadcrumb.checks.triggers.pairing import leads_to
 from breadcrumb.checks.triggers.timing import repeats_every, respects_cooldown, respects_rate_limit
 
@@ -18,6 +19,7 @@ __all__ = [
     "happens_in_order",
     "happens_once",
     "leads_to",
+    "leads_to_only_if",
     "never_happens",
     "only_after",
     "pairs_up",

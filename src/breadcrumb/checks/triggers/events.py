@@ -63,7 +63,7 @@ def only_after(
         'held'
     """
     due = window(within, time_tol)
-    effect, cause, of_effect, of_cause, _ = paired(match, in_scope(effect, during, except_during), cause)
+    effect, cause, of_effect, of_cause, *_ = paired(match, in_scope(effect, during, except_during), cause)
     clock = effect.session.clock
     first, last = due.clock_indices(clock, cause.clock_index)
     begun = _count_before(of_cause, first, np.where(first == cause.clock_index, cause.order, NOBODY), of_effect, effect)
@@ -120,7 +120,7 @@ def pairs_up(begins: Moments, ends: Moments, *, match: str = "pair", **common: U
         >>> pairs_up(trace.events("in"), trace.events("out")).first.frame
         1
     """
-    begins, ends, of_enter, of_leave, _ = paired(match, begins, ends)
+    begins, ends, of_enter, of_leave, *_ = paired(match, begins, ends)
     both = begins | ends
     label = np.hstack((of_enter, of_leave))
     clock_index, index = np.hstack((begins.clock_index, ends.clock_index)), np.hstack((begins.order, ends.order))

@@ -31,6 +31,8 @@ class Paired(NamedTuple):
     right: Moments
     of_left: Ints
     of_right: Ints
+    left_rows: Ints
+    """Which of the moments that were given the left ones are."""
     kinds: tuple[str, ...] = ()
     """The kinds by which they belong together."""
 
@@ -58,10 +60,10 @@ def paired(match: str, left: Moments, right: Moments) -> Paired:
     """
     if match != "subject":
         of_left, of_right = _given(match, left, right)
-        return Paired(left, right, of_left, of_right)
+        return Paired(left, right, of_left, of_right, np.arange(left.count))
     pairing = pair_rows(left.participants, right.participants)
     left, right = _told(left, pairing.left, pairing.kinds), _told(right, pairing.right, pairing.kinds)
-    return Paired(left, right, pairing.left_keys, pairing.right_keys, pairing.kinds)
+    return Paired(left, right, pairing.left_keys, pairing.right_keys, pairing.left, pairing.kinds)
 
 
 def _told(moments: Moments, rows: Ints, kinds: tuple[str, ...]) -> Moments:

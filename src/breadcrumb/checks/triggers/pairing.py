@@ -81,7 +81,7 @@ def leads_to(
     """
     due = window(within, time_tol)
     pairing = paired(match, cause, effect)
-    cause, effect, of_cause, of_effect, _ = pairing
+    cause, effect, of_cause, of_effect, *_ = pairing
     if times == 1 and unless is None and not retrigger and during is None and except_during is None:
         apart = judge_apart(cause, effect, of_cause, of_effect, due)
         if apart is not None:

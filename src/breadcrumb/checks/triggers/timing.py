@@ -1,6 +1,6 @@
 """Checks of how moments are spread over time."""
 
-from typing import NamedTuple, Unpack
+from typing import Literal, NamedTuple, Unpack
 
 import numpy as np
 
@@ -91,12 +91,13 @@ def _lone(match: str, moments: Moments, pairs: Ints) -> str:
     return f"each has one moment only, matched by {match}; match='any' judges all together"
 
 
-@check("{moments} repeats every {period}[, first after {first}], {match:match}")
+@check("{moments} repeats every {period}{remainder:counted}[, first after {first}], {match:match}")
 def repeats_every(
     moments: Moments,
     period: Duration,
     *,
     first: Duration | None = None,
+    remainder: Literal["carried", "dropped"] = "carried",
     match: str = "any",
     during: Spans | None = None,
     time_tol: Duration | None = None,
@@ -112,6 +113,9 @@ def repeats_every(
         moments: what happens.
         period: how far apart.
         first: how long after the beginning of a span, or of the trace, the first one is due.
+        remainder: what becomes of the rest of a frame behind the instant at which one is due: `"carried"` over to the
+            next one; or `"dropped"`, as by a timer that begins anew on that frame: then each is due a period after
+            the one before it.
         match: `"any"` judges all together, `"subject"` each subject by itself, any other text as for `leads_to`.
         during: the spans in which it happens, each by itself; None for all of the trace.
         time_tol: how much earlier or later is still allowed, in the unit of the period.
@@ -132,10 +136,13 @@ def repeats_every(
     if not period.value or (first is not None and first.unit != period.unit) or (tol and tol.unit != period.unit):
         raise Misuse("repeats_every: expected a period longer than 0, and first and time_tol in its unit")
     ticks, groups = _grouped(moments, during, labels(match, moments), match == "any")
-    rounds = _Rounds.of(ticks, groups, period, first)
+    if remainder not in ("carried", "dropped"):
+        raise Misuse(f"repeats_every: expected remainder='carried' or 'dropped', found {remainder!r}")
+    rounds = _Rounds.of(ticks, groups, period, first, anew=remainder == "dropped")
     allowed = 0.0 if tol is None else tol.value
     slip = TimeAxis.of(moments.session.clock, period.unit).slip
-    late = np.maximum(rounds.off, -rounds.off - (rounds.step if first is None else 0.0))
+    early = rounds.step if first is None and remainder == "carried" else 0.0
+    late = np.maximum(rounds.off, -rounds.off - early)
     right = (rounds.skipped == 0) & (late <= allowed + slip)
     wrong = -np.maximum(late - allowed, SAME_TIME)
     spare = np.maximum(allowed - np.maximum(late, 0.0), 0.0)
@@ -208,7 +215,8 @@ class _Rounds(NamedTuple):
     """The clock indices at which stretches end in which one more was due."""
 
     @classmethod
-    def of(cls, ticks: Moments, groups: _Groups, period: Duration, first: Duration | None) -> "_Rounds":
+    def of(cls, ticks: Moments, groups: _Groups, period: Duration, first: Duration | None, *, anew: bool) -> "_Rounds":
+        """Return the rounds, counted from the first moment of each stretch, or anew from each moment."""
         clock = ticks.session.clock
         axis, slip = TimeAxis.of(clock, period.unit)
         which, begin = groups.which, axis[groups.begin]
@@ -217,24 +225,26 @@ class _Rounds(NamedTuple):
         at = axis[ticks.clock_index]
         if first is None:
             base[which[fresh]] = at[fresh]
-        nth = np.round((at - base[which]) / period.value).astype(np.int64)
-        gap = (
-            at - begin[which] - (slip or _HALF_A_FRAME)
-        )  # the first one may come as late as one period after the begin
-        head = np.floor(gap / period.value).astype(np.int64) if first is None else nth
-        before = np.hstack((0, nth[:-1]))[: ticks.count]
-        skipped = np.where(fresh, np.maximum(head, 0), nth - before - 1)
+        start = base[which]
         since = np.where(fresh, groups.begin[which], np.hstack((0, ticks.clock_index[:-1]))[: ticks.count])
         torn = ticks.session.is_torn(since, ticks.clock_index)
+        if anew:  # behind a gap, which may hide the one before, a timer's course is not known
+            start = np.where(fresh, start, np.where(torn, at, axis[since]))
+        nth = np.round((at - start) / period.value).astype(np.int64)
+        step = at - axis[np.maximum(ticks.clock_index - 1, 0)] if period.unit == "s" else np.zeros(ticks.count)
+        # the first one may be due as late as one period after the begin, and is seen at the end of that step
+        gap = at - begin[which] - np.maximum(step, slip or _HALF_A_FRAME)
+        head = np.floor(gap / period.value).astype(np.int64) if first is None else nth
+        before = np.zeros(ticks.count, np.int64) if anew else np.hstack((0, nth[:-1]))[: ticks.count]
+        skipped = np.where(fresh, np.maximum(head, 0), nth - before - 1)
         skipped = np.where(torn & (skipped > 0), 0, skipped)  # those in a gap were not seen
-        due = np.minimum(np.searchsorted(axis, base[which] + nth * period.value - slip), clock.size - 1)
-        final = np.full(len(begin), -1)
-        final[which] = nth  # of each stretch, the last one stays
-        quiet = axis[groups.end] >= base + (final + 1) * period.value + slip
+        due = np.minimum(np.searchsorted(axis, start + nth * period.value - slip), clock.size - 1)
+        following = base.copy()
+        following[which] = at + period.value if anew else start + (nth + 1) * period.value  # the last one stays
+        quiet = axis[groups.end] >= following + slip
         latest = groups.begin.copy()
         latest[which] = ticks.clock_index
         quiet &= ~ticks.session.is_torn(latest, groups.end)
-        step = at - axis[np.maximum(ticks.clock_index - 1, 0)] if period.unit == "s" else np.zeros(ticks.count)
         return cls(skipped, at - axis[due], step, groups.end[quiet])
 
 

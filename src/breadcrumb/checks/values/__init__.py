@@ -10,6 +10,8 @@ from breadcrumb.checks.values.changes import (
     toggles,
     unchanged,
 )
+from breadcrumb.checks.values.references import never_missing, refers_to
+from breadcrumb.checks.values.sequences import plays_sequence
 from breadcrumb.checks.values.states import lasts, one_of
 
 __all__ = [
@@ -21,9 +23,12 @@ __all__ = [
     "lasts",
     "moves_through",
     "never_falls",
+    "never_missing",
     "never_rises",
     "one_of",
     "opposes",
+    "plays_sequence",
+    "refers_to",
     "restores",
     "same_across",
     "shows",

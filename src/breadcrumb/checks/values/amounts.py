@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.indexing import begun_until
+from breadcrumb.algebra.kernels import interpolated
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
@@ -111,7 +112,7 @@ def same_across(
     for several in of_session.values():  # each on its own clock
         found, _, since = _timed(several, relative)
         later = np.flatnonzero(since <= passed[known].max(initial=-1.0) + SAME_TIME)
-        parts = [np.interp(since[later], passed[known], part[known]) for part in first.parts]
+        parts = [interpolated(since[later], passed[known], part[known]) for part in first.parts]
         due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
         judged = found.take(later)
         verdicts.append(judge_near(as_angle(judged) if leading.is_angle else judged, due, tol=tol))

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
-from typing import Unpack
+from typing import Any, Unpack
 
 import numpy as np
 
@@ -22,7 +22,7 @@ from breadcrumb.model.session import Bools
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_flag, judge_near
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
-from breadcrumb.verdicts.words import amount
+from breadcrumb.verdicts.words import amount, number
 
 
 @check("{signal:title} never changes")
@@ -225,8 +225,8 @@ def restores(signal: Signal, *, during: Spans, tol: float = 0.0, **common: Unpac
 
 @check("{signal:title} only changes to a state that may follow")
 def moves_through(
-    signal: Text,
-    legal: Mapping[str, Collection[str]],
+    signal: Text | Number,
+    legal: Mapping[Any, Collection[Any]],
     *,
     during: Spans | None = None,
     except_during: Spans | None = None,
@@ -235,7 +235,7 @@ def moves_through(
     """Assert that a state only changes to one that may follow it.
 
     Args:
-        signal: the state, a text.
+        signal: the state: a text, or a number that stands for one.
         legal: for each state, those that may come next.
         during: judge only inside these spans; a change belongs to them if both its samples do.
         except_during: judge only outside these spans.
@@ -245,7 +245,7 @@ def moves_through(
         missing, and changes with such a sample, or a gap, in between. It is exact, so it has no margin.
 
     Raises:
-        Misuse: the signal is no text.
+        Misuse: the states are texts and `legal` has numbers, or the other way round.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -254,8 +254,9 @@ def moves_through(
         >>> moves_through(raft.state, {"idle": ["held"], "held": ["moving"], "moving": ["idle"]}).first.words
         'held to idle'
     """
-    if signal.texts is None and not signal.track.unseen:
-        raise Misuse(f"moves_through: expected a text, and {signal.name} holds other values")
+    others = [one for one in legal if isinstance(one, str) is (signal.texts is None)]
+    if others and not signal.track.unseen and not signal.is_valueless:
+        raise Misuse(f"moves_through: {signal.title} is {signal.sort.words}, and legal= names the state {others[0]!r}")
     before = last_known(signal)
     differs = before.usable & signal.usable & (before.parts[0] != signal.parts[0])
     skipped = differs & signal.track.no_step
@@ -268,8 +269,9 @@ def moves_through(
     margin = np.array([0.0 if to in legal.get(from_, ()) else -1.0 for from_, to in zip(then, now, strict=True)])
 
     def phrase(index: int) -> Phrase:
-        allowed = ", ".join(legal.get(then[index], ())) or "nothing"
-        return Phrase(now[index], f"{allowed} after {then[index]}", f"{then[index]} to {now[index]}")
+        old, to = (str(one) if isinstance(one, str) else number(one) for one in (then[index], now[index]))
+        allowed = ", ".join(str(one) for one in legal.get(then[index], ())) or "nothing"
+        return Phrase(to, f"{allowed} after {old}", f"{old} to {to}")
 
     lost = _missing(seen) + _missing(both_ends.of(replace(signal, valid=~skipped)))
     evaluation = Evaluation.of_samples(
