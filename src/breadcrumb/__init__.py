@@ -17,11 +17,13 @@ if TYPE_CHECKING:
     from breadcrumb.algebra.spans import Spans
     from breadcrumb.algebra.tiles import Tiles
     from breadcrumb.checks.conditions import judge
+    from breadcrumb.checks.situations import situation
     from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
     from breadcrumb.record.recorder import Recorder
     from breadcrumb.record.shapes import Shape
     from breadcrumb.report.drawing import draw_against, draw_intervals, draw_over_time, draw_paths
     from breadcrumb.run.restarts import Restarts
+    from breadcrumb.trace.from_tables import trace_from_table
     from breadcrumb.trace.objects import Objects
     from breadcrumb.trace.opened import Trace, open_trace
     from breadcrumb.verdicts.verdict import Verdict, all_of, any_of
@@ -67,7 +69,9 @@ __all__ = [
     "judge",
     "open_trace",
     "seconds",
+    "situation",
     "sum_over_objects",
+    "trace_from_table",
     "vector",
 ]
 
@@ -85,9 +89,11 @@ _PLACES = {
     "record.shapes": ("Shape",),
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),
     "run.restarts": ("Restarts",),
+    "trace.from_tables": ("trace_from_table",),
     "trace.objects": ("Objects",),
     "trace.opened": ("Trace", "open_trace"),
     "checks.conditions": ("judge",),
+    "checks.situations": ("situation",),
     "verdicts.verdict": ("Verdict", "all_of", "any_of"),
 }
 """Where each name is defined. Names are loaded when they are asked for: a game that records loads no NumPy."""

@@ -24,6 +24,7 @@ _loader: pytest.StashKey["Loader"] = pytest.StashKey()
 _result: pytest.StashKey["Result"] = pytest.StashKey()
 _outcomes: pytest.StashKey[dict[str, set[str]]] = pytest.StashKey()
 _unknown: pytest.StashKey[set[str]] = pytest.StashKey()
+_situations: pytest.StashKey[dict[tuple[str, str], int]] = pytest.StashKey()
 _known: pytest.StashKey["Vocabulary"] = pytest.StashKey()
 
 
@@ -42,6 +43,7 @@ def pytest_configure(config: pytest.Config) -> None:
         config.addinivalue_line("python_functions", "check_*")
         config.stash[_outcomes] = {}
         config.stash[_unknown] = set()
+        config.stash[_situations] = {}
 
 
 class CheckFile(pytest.Module):
@@ -130,6 +132,9 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
             outcome = UNTESTED  # type: ignore[assignment]
         check = item.nodeid.partition("[")[0]
         item.config.stash[_outcomes].setdefault(check, set()).add(outcome)
+        times = item.config.stash[_situations]
+        for words, more in result.situations.items():
+            times[check, words] = times.get((check, words), 0) + more
         del item.stash[_result]  # its evidence would fill the memory over thousands of sessions
     return report
 
@@ -156,6 +161,9 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
             terminalreporter.line(f"UNTESTED {report.nodeid}: {dict(report.user_properties)[UNTESTED]}")
     for check in _never_exercised(config):
         terminalreporter.line(f"UNTESTED {check}: no session exercised it", red=True)
+    for (check, words), times in config.stash.get(_situations, {}).items():
+        if not times:
+            terminalreporter.line(f"NEVER {words}, a situation of {check}", yellow=True)
     for name in _unknown_names(config):
         terminalreporter.line(f"WRONG {name} was neither seen nor declared in any session of this run", red=True)
 

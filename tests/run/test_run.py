@@ -1,3 +1,4 @@
+import json
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -107,3 +108,53 @@ def _plain(verdict: Any) -> tuple[Any, ...]:
         verdict.worst,
     )
     return (*same, verdict.margin, verdict.tallies, *(_plain(part) for part in verdict.parts))
+
+
+def test_situations_are_counted_over_a_run(tmp_path: Path, cli: Callable[..., Any], bay: Callable[..., Path]) -> None:
+    """How often each came about, and which never did, is in the summary, the JSON and the report; nothing is judged."""
+    (tmp_path / "check_it.py").write_text(
+        "from breadcrumb import judge, situation\n"
+        "def check_it(trace):\n"
+        "    skiff = trace.all('skiff')\n"
+        "    situation(trace.events('whirlpool.moved'), 'a boat is taken')\n"
+        "    situation(skiff.speed > 99, 'a boat flies')\n"
+        "    situation(trace.all('flare'), 'a flare')\n"
+        "    situation(trace.parameter('skiff.cap') == 6, 'the cap is 6')\n"
+        "    assert judge(skiff.speed <= 6.0, 'slow')\n"
+    )
+    sessions = [bay(seed=seed, seconds=20) for seed in (7, 8)]
+    done = cli("check", "check_it.py", *sessions, "--json", "out.jsonl", "--report", "page")
+    assert (done.returncode, "NEVER   a boat flies  a situation of it/check_it" in done.stdout) == (0, True), (
+        done.stdout
+    )
+    assert "3 of 4 situations came about" in done.stdout
+    found = json.loads((tmp_path / "out.jsonl").read_text().splitlines()[-1])["situations"]
+    traces = [open_trace(one) for one in sessions]
+    taken = [one.events("whirlpool.moved").count for one in traces]
+    assert [(one["words"], one["times"], one["sessions"], one["asked"]) for one in found] == [
+        ("a boat is taken", sum(taken), sum(map(bool, taken)), 2), ("a boat flies", 0, 0, 2),
+        ("a flare", sum(one.all("flare").lifetimes.count for one in traces), 2, 2), ("the cap is 6", 2, 2, 2),
+    ]  # fmt: skip
+    page = (tmp_path / "page" / "index.html").read_text()
+    assert all(words in page for words in ("a boat flies", '<strong class="untested">never</strong>', "0 of 2"))
+
+
+SITUATIONS_REFUSED = {
+    "no words": ("trace.all('skiff'), ''", "expected it in words behind what is counted"),
+    "a bare signal": (
+        "trace.all('skiff').speed, 'x'",
+        "expected moments, spans, a flag, objects, a whole number or True",
+    ),
+    "less than nothing": ("-1, 'x'", "expected moments, spans, a flag, objects, a whole number or True, found -1"),
+    "twice": ("1, 'x'); situation(2, 'x'", "'x' is named twice in one check"),
+}
+
+
+@pytest.mark.parametrize("name", SITUATIONS_REFUSED)
+def test_a_situation_that_cannot_be_counted_is_an_error(name: str, tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """A mistake in a situation is an error of the check, with what was expected, and never a count of 0."""
+    arguments, said = SITUATIONS_REFUSED[name]
+    file = tmp_path / "check_it.py"
+    file.write_text(f"from breadcrumb import situation\n\ndef check_it(trace):\n    situation({arguments})\n")
+    (result,) = run_checks([file], [bay()]).results
+    assert (result.outcome, said in result.error) == ("error", True), result.error

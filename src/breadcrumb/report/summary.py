@@ -42,6 +42,7 @@ def _parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
     yield from _untested_parts(run, titles)
     yield from _tightest_parts(run, titles)
     yield from _notes(run, titles)
+    yield from _situations(run)
     yield _counts(run)
 
 
@@ -133,6 +134,19 @@ def _notes_on_asserts(run: RunResult) -> Iterator[str]:
     plain = {result.check for result in run.results if result.plain}
     if plain:
         yield f"{_many(len(plain), 'check')} held with plain asserts alone; judge(condition, words) gives a margin too"
+
+
+def _situations(run: RunResult) -> Iterator[RenderableType]:
+    """Say how many of the situations that checks name came about, and which never did."""
+    situations = run.situations
+    never = [one for one in situations if not one.times]
+    for one in never[:_LISTED]:
+        yield Text.assemble(("NEVER   ", _STYLES["untested"]), one.words, (f"  a situation of {one.check}", "dim"))
+    if len(never) > _LISTED:
+        yield Text(f"        and {len(never) - _LISTED} more situations")
+    if situations:
+        met = len(situations) - len(never)
+        yield Text(f"{met} of {_many(len(situations), 'situation')} came about; --report and --json tell how often")
 
 
 def _counts(run: RunResult) -> Text:

@@ -71,7 +71,7 @@ def observe(check: Check, call: Callable[[], Any], session: str, path: Path) -> 
     named = identified(map(_slim, findings), check.info)
     result = Result.of(
         check.info, str(path), session, named, error, plain=plain, unasserted=unasserted,
-        why=why or _why_nothing_was_tested(reads, findings),
+        why=why or _why_nothing_was_tested(reads, findings), situations=collector.situations,
     )  # fmt: skip
     return Ran(result, raised)
 

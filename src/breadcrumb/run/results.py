@@ -1,7 +1,7 @@
 """The results of a run, as plain data: they pickle, and go to JSON and back."""
 
 import json
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal, TypeAlias
 
@@ -34,6 +34,20 @@ class CheckInfo:
 
 
 @dataclass(frozen=True, slots=True)
+class Situation:
+    """How often a situation that a check names came about, in a session or in a run."""
+
+    check: str
+    """The file and the name of the check, as `flares/check_flares_burst`."""
+    words: str
+    times: int
+    sessions: int = 1
+    """In how many sessions it came about."""
+    asked: int = 1
+    """In how many sessions it was asked for."""
+
+
+@dataclass(frozen=True, slots=True)
 class Result:
     """What one check function found in one session."""
 
@@ -53,6 +67,8 @@ class Result:
     """How many of the findings were made and never asserted; they count all the same."""
     why: str = ""
     """Why nothing was tested, if no finding says it."""
+    situations: dict[str, int] = field(default_factory=dict)
+    """How often each situation that the check names came about."""
 
     @classmethod
     def of(
@@ -66,10 +82,11 @@ class Result:
         plain: int = 0,
         unasserted: int = 0,
         why: str = "",
+        situations: dict[str, int] | None = None,
     ) -> "Result":
         """Return the result of a check that made these verdicts."""
         outcome = _outcome(findings, error, plain)
-        return cls(check, trace, session, outcome, findings, error, plain, unasserted, why)
+        return cls(check, trace, session, outcome, findings, error, plain, unasserted, why, situations or {})
 
     @property
     def why_untested(self) -> str:
@@ -148,6 +165,18 @@ class RunResult:
         return tuple(dict.fromkeys(result.check for result in self.results if result.check not in exercised))
 
     @property
+    def situations(self) -> tuple[Situation, ...]:
+        """The situations that checks name, in their order, each over all sessions."""
+        found: dict[tuple[str, str], Situation] = {}
+        for result in self.results:
+            check = f"{result.check.stem}/{result.check.name}"
+            for words, times in result.situations.items():
+                one = found.get((check, words), Situation(check, words, 0, 0, 0))
+                met = one.sessions + (times > 0)
+                found[check, words] = Situation(check, words, one.times + times, met, one.asked + 1)
+        return tuple(found.values())
+
+    @property
     def exit_code(self) -> int:
         """What the process should end with; an error outranks a breach, and that outranks an untested check."""
         if self.problems or self.of("error") or not self.results:
@@ -162,7 +191,7 @@ class RunResult:
         never = tuple(f"{check.stem}/{check.name}" for check in self.never_exercised)
         return RunEnd(
             self.exit_code, len(self.sessions), counts, self.problems, never, self.never_looked_at, self.repeated,
-            self.recordings,
+            self.recordings, self.situations,
         )  # fmt: skip
 
 
@@ -179,6 +208,7 @@ class RunEnd:
     never_looked_at: tuple[str, ...]
     repeated: tuple[str, ...]
     recordings: tuple[Recording, ...]
+    situations: tuple[Situation, ...]
 
 
 def schema() -> dict[str, Any]:
