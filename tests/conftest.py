@@ -128,7 +128,8 @@ def find_departure(one: Trace, other: Trace) -> tuple[int, set[str]] | None:
     for name in dict.fromkeys((*one.event_names, *other.event_names)):
         found += _parting(*(_events(trace, name) for trace in (one, other)))
     if not found:
-        return None
+        parameters = (trace.data.session.parameters for trace in (one, other))
+        return None if len(set(map(repr, parameters))) == 1 else (0, set())
     frame = min(at for at, _ in found)
     return frame, set().union(*(names for at, names in found if at == frame))
 

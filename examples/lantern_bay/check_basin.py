@@ -11,6 +11,7 @@ CORNERS = ((18, 6), (30, 6), (30, 14), (26, 18), (18, 18))  # m
 BASIN = Polygon(CORNERS)
 WALLS = [Capsule(*ends, 0.001) for ends in pairwise((*CORNERS, CORNERS[0]))]
 ON_THE_WALL = 0.001  # m
+RADIUS = 0.6  # m
 EVERY = seconds(6)
 TWO_FRAMES = seconds(0.05)  # the first one is left out, and what happens within one is seen at its end
 TIME_TO_PASS = seconds(0.65)  # from the gate's line until a barrel has sunk
@@ -24,6 +25,13 @@ def check_barrels_stay_in_the_basin(trace):
     assert movement.stays_inside(
         trace.all("barrel"), BASIN, tol=ON_THE_WALL, except_during=gate_is_open(trace), occasions=3
     )
+
+
+def check_barrels_pass_the_open_gate_only(trace):
+    depth = trace.all("barrel").position.plan.depth_in(BASIN)
+    passing = (depth < RADIUS - ON_THE_WALL).rises().with_name("a barrel's passing the wall")
+    is_open = Spans.between(trace.events("gate.open"), trace.events("gate.shut")).without_subject()
+    assert triggers.never_happens(passing, except_during=is_open.grown(frames(1)))
 
 
 def check_barrels_bounce_by_the_normal(trace):

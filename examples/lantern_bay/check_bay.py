@@ -5,6 +5,8 @@ import numpy as np
 from breadcrumb import frames, judge, seconds
 from breadcrumb.checks import session, triggers, values
 
+TICKS = 720  # a second
+
 
 def check_the_session_runs_clean(trace):
     assert session.runs_clean(trace)
@@ -12,6 +14,10 @@ def check_the_session_runs_clean(trace):
 
 def check_properties_keep_their_types(trace):
     assert session.keeps_types(trace)
+
+
+def check_each_frame_plays_its_time(trace):
+    assert values.equals(trace.clock.steps / TICKS, trace.clock.dt, tol=1e-6)
 
 
 def check_nothing_leaks(trace):

@@ -1,6 +1,6 @@
 """The lamps: each points at its skiff, its light ends on what it first meets, and its glow swells when it is lit."""
 
-from breadcrumb import Polygon, Spans, frames, judge, seconds
+from breadcrumb import Polygon, Spans, all_of, frames, judge, seconds
 from breadcrumb.checks import movement, rays, triggers, values
 
 FOLLOWS = {"lamp-quay": "heron", "lamp-head": "tern", "lamp-barge": "heron"}
@@ -14,8 +14,8 @@ def lit(trace):
 
 
 def check_lamps_point_at_their_skiffs(trace):
-    for lamp, skiff in FOLLOWS.items():
-        assert movement.faces(trace.one(id=lamp), trace.one(id=skiff), angle="yaw", tol=0.001)
+    pairs = [(trace.one(id=lamp), trace.one(id=skiff)) for lamp, skiff in FOLLOWS.items()]
+    assert all_of(*(movement.faces(lamp, skiff, angle="yaw", tol=0.001) for lamp, skiff in pairs))
 
 
 def check_heads_do_not_tilt(trace):
@@ -24,11 +24,14 @@ def check_heads_do_not_tilt(trace):
 
 def check_light_ends_on_what_it_first_meets(trace):
     shapes = [trace.all("rock"), BASIN, trace.all("skiff")]
+    ends = []
     for name in FOLLOWS:
         lamp = trace.one(id=name)
         origin, end = lamp.position.plan, lamp.light_end.to_world(lamp.position.plan, lamp.yaw)
         ahead = lamp.yaw.unit_vector().plan
-        assert rays.ends_where_it_hits(end, shapes, origin=origin, direction=ahead, otherwise=LONGEST, tol=0.001)
+        ray = {"origin": origin, "direction": ahead, "otherwise": LONGEST}
+        ends.append(rays.ends_where_it_hits(end, shapes, **ray, tol=0.001))
+    assert all_of(*ends)
 
 
 def check_lamps_are_dark_until_they_are_lit(trace):

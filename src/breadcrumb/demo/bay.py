@@ -17,8 +17,10 @@ from breadcrumb.demo.gull import Gull
 from breadcrumb.demo.hatch import Hatch
 from breadcrumb.demo.lamps import Lamps
 from breadcrumb.demo.lanterns import Lanterns
+from breadcrumb.demo.mast import Mast
 from breadcrumb.demo.moths import Moths
 from breadcrumb.demo.muster import Muster
+from breadcrumb.demo.pennants import Pennants
 from breadcrumb.demo.raft import Raft
 from breadcrumb.demo.rockets import Rockets
 from breadcrumb.demo.routine import Routine
@@ -53,7 +55,7 @@ class Bay(World):
         self, faults: Faults, seed: int, rate: str, shift_ticks: int, script: Sequence[Input], *, roll_is_empty: bool
     ) -> None:
         super().__init__(faults, seed, rate, roll_is_empty=roll_is_empty)
-        self.things_afloat = 0
+        self.things_afloat = self.played = 0
         cameras, whirlpools, boom = Cameras(self), Whirlpools(self), Boom(self)
         lamps, self._flares, self._basin = Lamps(self, whirlpools), Flares(self, cameras), Basin(self, boom)
         self.routines: dict[str, Routine] = {
@@ -63,6 +65,7 @@ class Bay(World):
             "moths": Moths(self, lamps), "whirlpools": whirlpools, "gull": Gull(self), "flares": self._flares,
             "boom": boom, "basin": self._basin, "blankets": Blankets(self, self._basin), "hatch": Hatch(self),
             "torch": Torch(self, cameras), "stakes": Stakes(self, cameras),
+            "pennants": Pennants(self), "mast": Mast(self, self._flares),
         }  # fmt: skip
         self.armed = {name: one for name, one in self.routines.items() if not faults.has("asleep", name)}
         ticking = [(name, one.tick) for name, one in self.armed.items() if _overrides(one, "tick")]
@@ -85,6 +88,7 @@ class Bay(World):
         if "bay-starved" in self.faults and _STARVED[0] <= tick < sum(_STARVED):
             return
         self._now = tick
+        self.played += 1
         for name, go_on in self._moving:
             self._go_on(name, go_on)
         if ends_frame:

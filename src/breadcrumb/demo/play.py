@@ -6,6 +6,7 @@ from pathlib import Path
 import breadcrumb
 from breadcrumb.demo.bay import Bay, declared
 from breadcrumb.demo.faults import Faults
+from breadcrumb.demo.mast import HEADLAND_TURN, MAST
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.testers import script_of
 from breadcrumb.demo.time import RATES, frame_ends, in_seconds, ticks
@@ -17,7 +18,7 @@ _UNITS = {
     "position": "m", "velocity": "m/s", "speed": "m/s", "heading": "deg", "screen": "px", "warmth": "C", "stretch": "m",
     "angle": "deg", "yaw": "deg", "pitch": "deg", "wheel": "deg", "reach": "m", "top": "m", "oil": "l",
     "light_end": "m", "field_of_view": "deg", "view_height": "m", "mass": "kg", "size": "m", "line_force": "N",
-    "radius": "m", "bridge_lamp.size": "",
+    "radius": "m", "bridge_lamp.size": "", "height": "m", "beam": "deg", "spot": "m", "last_spot": "m", "place": "m",
 }  # fmt: skip
 
 
@@ -63,20 +64,22 @@ def play(
         axes={"x": "east", "y": "north", "z": "up", "handedness": "right"},
         angles={"unit": "deg", "zero": "east", "sense": "counter-clockwise"},
         units=_UNITS,
-        spaces={"screen": "screen", "light_end": "parent"},
+        spaces={"screen": "screen", "light_end": "parent", "place": "headland"},
+        areas={"headland": {"origin": [*MAST, 0.0], "turn": HEADLAND_TURN}},
+        fixed_step=in_seconds(1),
     ) as rec:
         rec.declare(events=declared(bay.routines.values()), restarts=["shift.start"])
         bay.watch(rec)
         for routine in bay.routines.values():
             for name, value, unit in routine.parameters:
                 rec.parameter(name, value, unit)
-        previous = 0
+        previous = played = 0
         for end in frame_ends(rate, last, seed):
             for tick in range(previous + 1 if end else 0, end + 1):
                 bay.tick(tick, ends_frame=tick == end)
             for event in bay.events:
                 rec.event(**event)
             bay.events.clear()
-            rec.frame(t=in_seconds(end))
-            previous = end
+            rec.frame(t=in_seconds(end), steps=bay.played - played)
+            previous, played = end, bay.played
     return path

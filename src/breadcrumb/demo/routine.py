@@ -25,7 +25,7 @@ class Routine:
     """The inputs that it is told of."""
     events: ClassVar[tuple[str, ...]] = ()
     """The events that it may emit."""
-    parameters: ClassVar[tuple[Parameter, ...]] = ()
+    parameters: tuple[Parameter, ...] = ()
 
     def __init__(self, bay: World) -> None:
         self.bay, self.faults = bay, bay.faults
