@@ -1,6 +1,8 @@
 """Angles, spaces, easings, shapes, rays, and what is near what."""
 
 import math
+import re
+from contextlib import nullcontext
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -255,6 +257,35 @@ def test_a_point_on_the_screen_becomes_a_ray_and_comes_back(name: str) -> None:
         assert water.on_screen(eye).values[0].tolist() == pytest.approx(list(point))
     with pytest.raises(Misuse, match="world space"):
         eye.position.to_ray(eye)
+
+
+@pytest.mark.parametrize(("name", "value", "said"), [
+    ("position", (0.0, 0.0), "a camera's position: expected a vector of 3 parts, found position of the camera, which is a vector of 2 parts"),
+    ("screen", 640.0, "a camera's screen: expected a vector of 2 parts, found screen of the camera, which is a number"),
+    ("view_height", "tall", "a camera's view_height: expected a number, found view_height of the camera, which is a text"),
+    ("yaw", "north", "a camera's yaw: expected an angle, found yaw of the camera, which is a text"),
+    ("orientation", (0.0, 0.0, 1.0), "a camera's orientation: expected a quaternion, found orientation of the camera, which is a vector of 3 parts"),
+    ("place", (1.0, 2.0, 3.0), "to_ray: expected a vector of 2 parts, found place of the camera, which is a vector of 3 parts"),
+    ("screen", (0.0, 0.0), ""),
+])  # fmt: skip
+def test_a_camera_that_is_recorded_wrongly_is_refused(name: str, value: Any, said: str) -> None:
+    """A property of another sort or size is an error that names it, never a place; a screen without size shows nothing."""
+    eye = {
+        "position": (0.0, 0.0, 9.0),
+        "screen": (64.0, 48.0),
+        "view_height": 9.0,
+        "yaw": 0.0,
+        "place": (1.0, 2.0),
+        name: value,
+    }
+    about: dict[str, Any] = {
+        "axes": {"z": "up"},
+        "angles": {"unit": "deg", "zero": "x", "sense": "clockwise"},
+        "spaces": {"place": "screen"},
+    }
+    camera = make_trace([{"eye": eye}], kinds={"eye": "camera"}, **about).one("camera")
+    with pytest.raises(Misuse, match=f"^{re.escape(said)}$") if said else nullcontext():
+        assert not camera.place.to_ray(camera).origin.usable.any()
 
 
 def test_what_is_behind_the_camera_is_not_on_its_screen() -> None:

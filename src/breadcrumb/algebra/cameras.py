@@ -8,7 +8,7 @@ import numpy as np
 
 from breadcrumb.algebra.angles import compass_of, full_turn, plan_axes
 from breadcrumb.algebra.meeting import on_track
-from breadcrumb.algebra.samples import FULL_TURNS, Samples
+from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort
 from breadcrumb.algebra.spaces import turned_by_quaternion
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
@@ -17,6 +17,18 @@ from breadcrumb.model.session import Bools, Floats, Session
 S = TypeVar("S", bound=Samples)
 S_co = TypeVar("S_co", bound=Samples, covariant=True)
 Vector = tuple[Floats, Floats, Floats]
+
+_SORTS = {
+    "position": (Sort.VECTOR, 3),
+    "screen": (Sort.VECTOR, 2),
+    "view_height": (Sort.NUMBER, 1),
+    "field_of_view": (Sort.ANGLE, 1),
+    "orientation": (Sort.QUATERNION, 4),
+    "yaw": (Sort.ANGLE, 1),
+    "pitch": (Sort.ANGLE, 1),
+    "roll": (Sort.ANGLE, 1),
+}
+"""What the properties of a camera are, and of how many parts."""
 
 
 class Camera(Protocol[S_co]):
@@ -75,6 +87,7 @@ def ray_through(point: S, camera: Camera[S]) -> Ray[S]:
             f"to_ray: {point.title} is in {point.space} space; record it with spaces={{{point.name!r}: 'screen'}}"
         )
     view = _View.of(camera, point.track)
+    _expect(point, "to_ray", Sort.VECTOR, 2)
     across, above = view.shares(point.parts)
     if view.is_flat:
         parts = [p + across * r + above * u for p, r, u in zip(view.position, view.right, view.up, strict=True)]
@@ -93,6 +106,7 @@ def ray_through(point: S, camera: Camera[S]) -> Ray[S]:
 def on_screen(position: S, camera: Camera[S]) -> S:
     """Return where positions are seen on the screen, in pixels; missing behind the camera."""
     view = _View.of(camera, position.track)
+    _expect(position, "on_screen", Sort.VECTOR, 3)
     offset = [a - b for a, b in zip(position.parts, view.position, strict=True)]
     ahead, right, up = (
         np.sum([a * b for a, b in zip(offset, axis, strict=True)], axis=0)
@@ -138,13 +152,17 @@ class _View:
             for name in ("position", "screen", lens, "orientation", "yaw", "pitch", "roll")
             if name in has
         }
+        for name, signal in signals.items():
+            _expect(signal, f"a camera's {name}", *_SORTS[name])
         size = signals[lens].parts[0]
         if lens == "field_of_view":
             size = 2 * np.tan(size / full_turn(signals[lens], "the camera's field of view") * np.pi)
         x, y, z = signals["position"].parts
         width, height = signals["screen"].parts
         forward, right, up = _directions(track.session, signals, track.size)
-        known = np.logical_and.reduce([one.usable for one in signals.values()])
+        sees = (width > 0) & (height > 0) & (size > 0)
+        width, height, size = (np.where(sees, one, 1.0) for one in (width, height, size))
+        known = np.logical_and.reduce([one.usable for one in signals.values()]) & sees
         return cls((x, y, z), forward, right, up, (width, height), size / 2, lens == "view_height", known)
 
     def shares(self, point: Sequence[Floats]) -> tuple[Floats, Floats]:
@@ -152,6 +170,24 @@ class _View:
         width, height = self.screen
         across = (2 * point[0] / width - 1) * self.half * width / height
         return across, (1 - 2 * point[1] / height) * self.half
+
+
+def _expect(samples: Samples, what: str, sort: Sort, parts: int) -> None:
+    """Refuse values of another sort, or of another number of parts; what never had a value is of any.
+
+    Raises:
+        Misuse: they are.
+    """
+    if samples.track.unseen or not samples.usable.any():
+        return
+    if samples.sort is Sort.NUMBER and sort is Sort.ANGLE:
+        full_turn(samples, what)
+    if samples.sort is not sort or len(samples.parts) != parts:
+        wanted, found = (
+            f"{kind.words}{f' of {count} parts' if kind is Sort.VECTOR else ''}"
+            for kind, count in ((sort, parts), (samples.sort, len(samples.parts)))
+        )
+        raise Misuse(f"{what}: expected {wanted}, found {samples.title}, which is {found}")
 
 
 def _directions(session: Session, signals: dict[str, S], size: int) -> tuple[Vector, Vector, Vector]:
