@@ -4,7 +4,6 @@ The plugin gives the `trace` fixture and collects `check_*` functions of `check_
 command does it. It imports the library only when a trace is asked for, so that other test runs do not pay for it.
 """
 
-import glob
 from collections.abc import Generator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -191,15 +190,14 @@ def _unknown_names(config: pytest.Config) -> list[str]:
 
 
 def _paths(config: pytest.Config) -> list[Path]:
-    wanted: list[str] = config.getoption("crumbs")
-    found = [Path(name) for pattern in wanted for name in (sorted(glob.glob(pattern)) or [pattern])]  # noqa: PTH207
     from breadcrumb.run.finding import find_traces
     from breadcrumb.store.locations import is_remote
 
+    found = find_traces(map(Path, config.getoption("crumbs")))
     missing = [str(path) for path in found if not is_remote(path) and not path.exists()]
     if missing:
         raise pytest.UsageError(f"--crumbs: there is nothing at {', '.join(missing)}")
-    return find_traces(found)
+    return found
 
 
 def _vocabulary(config: pytest.Config) -> "Vocabulary":

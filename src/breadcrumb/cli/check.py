@@ -51,9 +51,9 @@ def command(
 ) -> None:
     """Run the check file CHECKS, or all check_*.py of the folder CHECKS, on each TRACE.
 
-    A TRACE is a folder NAME.crumbs, or a folder that holds some; more check files may stand among them. Exit code: 0
-    all held, 1 something broke, 2 the command or an input is wrong, 3 nothing broke but a check was untested in every
-    trace.
+    A TRACE is a folder NAME.crumbs, a folder that holds some, or a pattern such as 'night/*/faulty.crumbs'; more check
+    files may stand among them. Exit code: 0 all held, 1 something broke, 2 the command or an input is wrong, 3 nothing
+    broke but a check was untested in every trace.
     """
     if report is None and (excerpt or opens):
         fail("--excerpt and --open belong to --report FOLDER; name the folder")

@@ -151,7 +151,9 @@ def _situations(run: RunResult) -> Iterator[RenderableType]:
 
 def _counts(run: RunResult) -> Text:
     checks = len({result.check for result in run.results})
-    text = Text(f"{_many(checks, 'check')} on {_many(len(run.sessions), 'session')}: ")
+    text = Text(
+        f"{_many(checks, 'check')} on {_many(len(run.sessions), 'session')}: {'' if checks else 'nothing was run'}"
+    )
     outcomes: tuple[ResultOutcome, ...] = ("broken", "error", "untested", "held")
     counts = [(len(run.of(outcome)), outcome) for outcome in outcomes]
     for number, (count, outcome) in enumerate((count, outcome) for count, outcome in counts if count):
