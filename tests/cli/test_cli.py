@@ -1,4 +1,5 @@
 import re
+import shutil
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
@@ -116,13 +117,21 @@ def test_a_broken_check_is_explained_and_drawn(
     )
 
 
-def test_a_folder_of_traces_stands_for_all_of_them(cli: Cli, bay: Callable[..., Path], examples: Path) -> None:
-    """`check` takes folders of check files and of traces, and names nothing when all held."""
+def test_a_folder_of_traces_stands_for_all_of_them(
+    cli: Cli, bay: Callable[..., Path], examples: Path, tmp_path: Path
+) -> None:
+    """`check` takes files and folders of checks, traces and patterns of traces, and names nothing when all held."""
     files = [examples / "lantern_bay" / f"check_{name}.py" for name in ("whirlpools", "boom")]
     done = cli("check", *files, bay(), bay(seed=8))
     assert done.returncode == 0, done.stdout
     assert "BROKEN" not in done.stdout
     assert "10 checks on 2 sessions: 20 held" in done.stdout
+    for name in ("one", "two"):
+        shutil.copytree(bay(), tmp_path / "night" / name / "faulty.crumbs")
+    night = cli("check", files[0], "night/*/faulty.crumbs")  # no shell has resolved it
+    assert (night.returncode, "on 2 sessions: " in night.stdout) == (0, True), night.stdout
+    none = cli("check", files[0], "day/*/faulty.crumbs")
+    assert (none.returncode, "expected a trace, found nothing" in none.stdout) == (2, True), none.stdout
     alone = cli("check", *files)
     assert (alone.returncode, "no trace to run it on" in alone.stderr) == (2, True)
 
@@ -210,7 +219,18 @@ def test_every_command_has_help_with_an_example(command: str, cli: Cli) -> None:
     """`--help` says what a command does, and gives a line that can be typed."""
     done = cli(*([command] if command else []), "--help")
     assert done.returncode == 0
-    assert re.search(r"(Examples?|Start with): breadcrumb \w", done.stdout)
+    assert re.search(r"(Example|Start with): breadcrumb \w", done.stdout)
+
+
+def test_every_example_works_as_it_stands_after_the_demo(cli: Cli, tmp_path: Path) -> None:
+    """What each command's help gives as an example can be typed in the folder in which the demo was run."""
+    assert cli("demo", "--seconds", "20").returncode == 0
+    help = {command: cli(command, "--help").stdout for command in _COMMANDS if command not in ("demo", "listen")}
+    for command, text in help.items():
+        (example,) = re.findall(r"Example: breadcrumb ((?:\S+\s+)*\S+)\s*\Z", text)
+        words = [found for word in example.split() for found in sorted(map(str, tmp_path.glob(word))) or [word]]
+        done = cli(*words)
+        assert done.returncode == (command == "check"), (words, done.stderr)
 
 
 def test_hostile_names_are_shown_as_text(cli: Cli, tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ _STREAM = Path("-")
 _DEFAULT = Limits()
 
 
-@click.command("listen", epilog="Examples: breadcrumb listen --out traces; breadcrumb listen session.jsonl")
+@click.command("listen", epilog="Example: breadcrumb listen --out traces")
 @click.argument("sources", type=click.Path(path_type=Path), nargs=-1, metavar="[FILE]...")
 @click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")
 @click.option(

@@ -13,15 +13,23 @@ class _Entry(NamedTuple):
     help: str
 
 
-_COMMANDS = {
-    "demo": _Entry("breadcrumb.cli.demo", "Play Lantern Bay, record it, check it, and show what broke."),
-    "show": _Entry("breadcrumb.cli.show", "Print what is in a trace."),
-    "draw": _Entry("breadcrumb.cli.draw", "Draw paths, values over time, and events."),
-    "replay": _Entry("breadcrumb.cli.replay", "Make a page that plays a session, frame by frame."),
-    "check": _Entry("breadcrumb.cli.check", "Run check files on traces."),
-    "listen": _Entry("breadcrumb.cli.listen", "Record games that send frame lines."),
-    "convert": _Entry("breadcrumb.cli.convert", "Turn frame lines into a trace, or a trace into frame lines."),
+_GROUPS = {
+    "Try it": {"demo": _Entry("breadcrumb.cli.demo", "Play Lantern Bay, record it, check it, and show what broke.")},
+    "Record": {
+        "listen": _Entry("breadcrumb.cli.listen", "Record games that send frame lines."),
+        "convert": _Entry(
+            "breadcrumb.cli.convert", "Turn frame lines or a table into a trace, and back; pack a trace."
+        ),
+    },
+    "Look": {
+        "show": _Entry("breadcrumb.cli.show", "Print what is in a trace."),
+        "draw": _Entry("breadcrumb.cli.draw", "Draw paths, values over time, and events."),
+        "replay": _Entry("breadcrumb.cli.replay", "Make a page that plays a session, frame by frame."),
+    },
+    "Check": {"check": _Entry("breadcrumb.cli.check", "Run check files on traces.")},
 }
+"""The commands by the order of the work."""
+_COMMANDS = {name: entry for group in _GROUPS.values() for name, entry in group.items()}
 
 
 _STOPPED = 130
@@ -54,8 +62,10 @@ class _Commands(click.Group):
             raise SystemExit(_STOPPED) from None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        with formatter.section("Commands"):
-            formatter.write_dl([(name, entry.help) for name, entry in _COMMANDS.items()])
+        width = max(map(len, _COMMANDS))
+        for title, group in _GROUPS.items():
+            with formatter.section(title):
+                formatter.write_dl([(name.ljust(width), entry.help) for name, entry in group.items()])
 
 
 @click.group(

@@ -15,7 +15,7 @@ from breadcrumb.run.running import run_checks
 from breadcrumb.trace.opened import open_trace
 
 
-@click.command("replay", epilog="Example: breadcrumb replay lantern-bay/faulty.crumbs --check check_whirlpools.py")
+@click.command("replay", epilog="Example: breadcrumb replay lantern-bay/faulty.crumbs")
 @click.argument("trace", type=click.Path(path_type=Path))
 @click.option(
     "--check",
