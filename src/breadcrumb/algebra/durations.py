@@ -15,7 +15,12 @@ SAME_TIME = 1e-6
 
 @dataclass(frozen=True, slots=True, order=False)
 class Duration:
-    """A length of time; made by `frames` or `seconds`."""
+    """A length of time; made by `frames` or `seconds`.
+
+    Example:
+        >>> seconds(0.5).value, seconds(0.5).unit, frames(3).unit
+        (0.5, 's', 'frames')
+    """
 
     value: float
     unit: Literal["frames", "s"]

@@ -17,18 +17,43 @@ from breadcrumb.model.session import Bools
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Flag(Signal, sort=Sort.FLAG):
-    """True or false on each sample."""
+    """True or false on each sample.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> moored = small_trace().one("skiff").moored
+        >>> moored.values.tolist(), (~moored).rises().frames.tolist()
+        ([True, False, False, False], [1])
+    """
 
     def rises(self) -> Moments:
-        """Return the moments at which it turns true; one that is true from a lifetime's start does not rise."""
+        """Return the moments at which it turns true; one that is true from a lifetime's start does not rise.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> (small_trace().one("skiff").position.x > 1).rises().frames.tolist()
+            [2]
+        """
         return self._edges("rises()", "rise")
 
     def falls(self) -> Moments:
-        """Return the moments at which it turns false."""
+        """Return the moments at which it turns false.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").moored.falls().frames.tolist()
+            [1]
+        """
         return self._edges("falls()", "fall")
 
     def spans(self) -> Spans:
-        """Return the stretches of samples on which it is true."""
+        """Return the stretches of samples on which it is true.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> (small_trace().one("skiff").position.x > 1).spans()
+            <position.x > 1: 1 span, frames 2 to 3>
+        """
         track = self.sampled("spans()")
         unknown = None if self.valid is None else _stretches(track, ~self.valid, f"{self.name} unknown")
         on = np.zeros(0, np.bool_) if track.unseen else self.parts[0] & self.usable

@@ -27,6 +27,12 @@ class Moments:
 
     Moments come from events (`trace.events`), from lifetimes (`objects.appears`, `objects.leaves`) and from flags
     (`signal.rises()`). Their *subject* is `by`, else `on`; `with_subject("on")` changes it.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> rung = small_trace().events("bell.rung")
+        >>> rung.count, rung.frames.tolist(), rung.subjects, rung["loudness"].tolist()
+        (1, [2], ('heron',), [3.0])
     """
 
     session: Session
@@ -169,9 +175,7 @@ class Moments:
 
     def with_subject(self, subject: Subject) -> Self:
         """Return the same moments with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
-        if subject not in ("either", "by", "on"):
-            raise Misuse(f"with_subject: expected 'by', 'on' or 'either', found {subject!r}")
-        return replace(self, participants=self.participants.with_subject(subject))
+        return replace(self, participants=self.participants.with_chosen_subject(subject))
 
     def without_subject(self) -> Self:
         """Return the same moments as ones that count for everyone.

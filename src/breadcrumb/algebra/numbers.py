@@ -17,7 +17,14 @@ from breadcrumb.model.session import Floats
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Number(Measured, sort=Sort.NUMBER):
-    """A number on each sample."""
+    """A number on each sample.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> x = small_trace().one("skiff").position.x
+        >>> x.unit, x.values.tolist(), float(x.rate().max().__round__(6))
+        ('m', [0.0, 1.0, 2.0, 3.0], 10.0)
+    """
 
     def mean(self, **_: Any) -> Quantity:
         """Return the mean of all samples that have a value.
@@ -30,19 +37,43 @@ class Number(Measured, sort=Sort.NUMBER):
         return self._statistic("mean", np.mean)
 
     def median(self, **_: Any) -> Quantity:
-        """Return the median of all samples that have a value."""
+        """Return the median of all samples that have a value.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> float(small_trace().one("skiff").position.x.median())
+            1.5
+        """
         return self._statistic("median", np.median)
 
     def min(self, **_: Any) -> Quantity:
-        """Return the least value."""
+        """Return the least value.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.min()
+            <min of position.x of the skiff: 0 m over 4 samples>
+        """
         return self._statistic("min", np.min)
 
     def max(self, **_: Any) -> Quantity:
-        """Return the greatest value."""
+        """Return the greatest value.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.max()
+            <max of position.x of the skiff: 3 m over 4 samples>
+        """
         return self._statistic("max", np.max)
 
     def std(self, **_: Any) -> Quantity:
-        """Return the standard deviation of all samples that have a value."""
+        """Return the standard deviation of all samples that have a value.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.std()
+            <std of position.x of the skiff: 1.11803 m over 4 samples>
+        """
         return self._statistic("std", np.std)
 
     def _statistic(self, what: str, compute: Any) -> Quantity:
@@ -55,7 +86,15 @@ class Number(Measured, sort=Sort.NUMBER):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Angle(Measured, sort=Sort.ANGLE):
-    """An angle on each sample, in degrees or radians; full turns more or less are the same angle."""
+    """An angle on each sample, in degrees or radians; full turns more or less are the same angle.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [{"b": {"yaw": yaw}} for yaw in (350.0, 0.0)]
+        >>> yaw = make_trace(states, kinds={"b": "buoy"}, angles={"unit": "deg"}).one("buoy").yaw
+        >>> yaw.step().values.tolist(), (yaw == 360).values.tolist()
+        ([nan, 10.0], [False, True])
+    """
 
     @property
     def unwrapped_parts(self) -> tuple[Floats, ...]:

@@ -3,11 +3,12 @@
 from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Final, Literal, Protocol, Self, TypeAlias
+from typing import Final, Literal, Protocol, Self, TypeAlias, get_args
 
 import numpy as np
 
 from breadcrumb.algebra.indexing import Index
+from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
 Subject = Literal["either", "by", "on"]
@@ -194,6 +195,16 @@ class Participants:
     def with_subject(self, subject: Literal["either", "by", "on", "nobody"]) -> Self:
         """Return the same rows, of which another participant is meant."""
         return replace(self, origins=tuple(replace(one, subject=subject, told="") for one in self.origins))
+
+    def with_chosen_subject(self, subject: Subject) -> Self:
+        """Return the same rows, of which the participant is meant that a user chose.
+
+        Raises:
+            Misuse: it is neither of them.
+        """
+        if subject not in get_args(Subject):
+            raise Misuse(f"with_subject: expected 'by', 'on' or 'either', found {subject!r}")
+        return self.with_subject(subject)
 
     def meant_by(self, kinds: Collection[str]) -> Self:
         """Return the same rows, told of the participant of one of these kinds, by which they are matched."""

@@ -19,7 +19,15 @@ from breadcrumb.model.session import Floats
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Quaternion(Parts, sort=Sort.QUATERNION):
-    """A turn in space on each sample, of the parts x, y, z and w, the real one; q and -q are the same turn."""
+    """A turn in space on each sample, of the parts x, y, z and w, the real one; q and -q are the same turn.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> states = [{"hand": {"turn": (0.0, 0.0, 0.6, 0.8)}}]
+        >>> turn = make_trace(states, kinds={"hand": "hand"}, angles={"unit": "deg"}).one("hand").turn
+        >>> turn.turn_about("z").values.round(2).tolist(), turn.w.values.tolist()
+        ([73.74], [0.8])
+    """
 
     @cached_property
     def w(self) -> Number:

@@ -51,6 +51,13 @@ class Signal(Arithmetic):
     Each sort of value is a type of its own with the operations that mean something for it: `Number`, `Angle`,
     `Vector`, `Quaternion`, `Flag`, `Text` and `Reference`. Comparisons and arithmetic are element by element. A value
     that was not recorded is missing, and whatever is computed from it is missing too; and, or, not know three cases.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> x = trace.one("skiff").position.x
+        >>> x.at(trace.events("bell.rung")).values.tolist(), (x > 1).changes().frames.tolist()
+        ([2.0], [2])
     """
 
     def __getattr__(self, name: str) -> Any:

@@ -29,6 +29,11 @@ class Spans:
     """Stretches of recorded frames, from a first to a last clock index, both included; arrays of equal length.
 
     A span has the participants of what it was made of; a span of nobody holds for everyone.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> (small_trace().one("skiff").position.x > 1).spans()
+        <position.x > 1: 1 span, frames 2 to 3>
     """
 
     session: Session
@@ -125,9 +130,7 @@ class Spans:
 
     def with_subject(self, subject: Subject) -> Self:
         """Return the same spans with another subject: `"by"`, `"on"`, or `"either"`, which is `by` if any."""
-        if subject not in ("either", "by", "on"):
-            raise Misuse(f"with_subject: expected 'by', 'on' or 'either', found {subject!r}")
-        return replace(self, participants=self.participants.with_subject(subject))
+        return replace(self, participants=self.participants.with_chosen_subject(subject))
 
     def of(self, owner: Literal["parent"]) -> Self:
         """Return the same spans as those of the parents of their subjects; without those that have none."""

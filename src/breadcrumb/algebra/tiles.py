@@ -84,7 +84,16 @@ class Tiles(Combinable):
         return f"the tile in row {row}, column {column}" if there else ""
 
     def tile_at(self, x: float, y: float) -> tuple[int, int]:
-        """Return the row and the column of the tile that a place is in, counted from 0, also beyond the level."""
+        """Return the row and the column of the tile that a place is in, counted from 0, also beyond the level.
+
+        Args:
+            x: the place along the first axis, in the unit of positions.
+            y: along the second one.
+
+        Example:
+            >>> Tiles(["..", ".#"], size=16.0, up=False).tile_at(20.0, 20.0)
+            (1, 1)
+        """
         across, down = self._quarters(np.array([x]), np.array([y]))
         return int(np.floor(down[0] / 2)) - 1, int(np.floor(across[0] / 2)) - 1
 

@@ -65,7 +65,14 @@ class Parts(Signal):
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Vector(Parts, Measured, sort=Sort.VECTOR):
-    """A vector of two or three parts on each sample."""
+    """A vector of two or three parts on each sample.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> place = small_trace().one("skiff").position
+        >>> place.x.values.tolist(), place.norm().max(), place.plan.values.tolist()[3]
+        ([0.0, 1.0, 2.0, 3.0], <max of position.norm() of the skiff: 3 m over 4 samples>, [3.0, 0.0])
+    """
 
     @property
     def plan(self) -> Self:
@@ -160,12 +167,39 @@ class Vector(Parts, Measured, sort=Sort.VECTOR):
 
         Raises:
             Misuse: the points are not in screen space, the camera lacks something, or `about` lacks a convention.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> eye = {"position": (0, 0, 9), "screen": (640, 480), "view_height": 24.0, "yaw": 0.0, "pitch": -90.0}
+            >>> states = [{"eye": eye, "pointer": {"place": (320.0, 180.0)}}]
+            >>> about = {"angles": {"unit": "deg", "zero": "x", "sense": "clockwise"}, "spaces": {"place": "screen"}}
+            >>> kinds = {"eye": "camera", "pointer": "pointer"}
+            >>> trace = make_trace(states, kinds=kinds, axes={"z": "up"}, **about)
+            >>> trace.one("pointer").place.to_ray(trace.one("camera")).on_plane("z", 0.0).values.round(3).tolist()
+            [[3.0, 0.0, 0.0]]
         """
         nothing = self.track.unseen or camera.signal("position").track.unseen
         return Ray(self, self) if nothing else ray_through(self, camera)
 
     def on_screen(self, camera: Camera[Self]) -> Self:
-        """Return where a position in the world is seen on a camera's screen, in pixels, y down; missing behind it."""
+        """Return where a position in the world is seen on a camera's screen, in pixels, y down; missing behind it.
+
+        Args:
+            camera: an object, recorded as `to_ray` says.
+
+        Raises:
+            Misuse: the camera lacks something, or `about` lacks a convention.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> eye = {"position": (0, 0, 9), "screen": (640, 480), "view_height": 24.0, "yaw": 0.0, "pitch": -90.0}
+            >>> states = [{"eye": eye, "boat": {"position": (3.0, 0.0, 0.0)}}]
+            >>> angles = {"unit": "deg", "zero": "x", "sense": "counter-clockwise"}
+            >>> kinds = {"eye": "camera", "boat": "boat"}
+            >>> trace = make_trace(states, kinds=kinds, axes={"z": "up"}, angles=angles)
+            >>> trace.one("boat").position.on_screen(trace.one("camera")).values.round(3).tolist()
+            [[320.0, 180.0]]
+        """
         nothing = self.track.unseen or camera.signal("position").track.unseen
         return self if nothing else on_screen(self, camera)
 

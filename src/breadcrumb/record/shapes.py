@@ -49,6 +49,10 @@ class Shape(NamedTuple):
             radius: its radius.
             offset: where its middle is from the position, in the object's own space.
             turn: the recorded angle or quaternion that turns the offset.
+
+        Example:
+            >>> Shape.circle("radius").properties
+            ('radius',)
         """
         return cls("circle", (radius,), (), tuple(offset), turn)._checked()
 
@@ -60,6 +64,10 @@ class Shape(NamedTuple):
             radius: its radius.
             offset: where its middle is from the position, in the object's own space.
             turn: the recorded quaternion that turns the offset.
+
+        Example:
+            >>> str(Shape.sphere(0.4, offset=(0, 0, 1)))
+            'a sphere of radius 0.4 at (0, 0, 1)'
         """
         return cls("sphere", (radius,), (), tuple(offset), turn)._checked()
 
@@ -75,6 +83,10 @@ class Shape(NamedTuple):
             depth: along the third one.
             offset: where its middle is from the position, in the object's own space.
             turn: the recorded angle or quaternion that it is turned by.
+
+        Example:
+            >>> str(Shape.box(2.0, 1.0, 0.5, turn="orientation"))
+            'a box of 2 x 1 x 0.5, turned by .orientation'
         """
         sizes = (width, height) if depth is None else (width, height, depth)
         return cls("box", sizes, (), tuple(offset), turn)._checked()
@@ -88,6 +100,10 @@ class Shape(NamedTuple):
             end: where it ends.
             radius: the radius of its ends.
             turn: the recorded angle or quaternion that it is turned by.
+
+        Example:
+            >>> str(Shape.capsule((-1, 0), (1, 0), 0.5, turn="angle"))
+            'a capsule of radius 0.5 from (-1, 0) to (1, 0), turned by .angle'
         """
         return cls("capsule", (radius,), (tuple(start), tuple(end)), (), turn)._checked()
 
@@ -99,6 +115,10 @@ class Shape(NamedTuple):
             corners: its corners; one that is not convex needs `pip install 'breadcrumb[polygons]'`.
             offset: where their origin is from the position.
             turn: the recorded angle that it is turned by.
+
+        Example:
+            >>> str(Shape.polygon([(0, 0), (2, 0), (1, 1)], turn="angle"))
+            'a polygon of 3 corners, turned by .angle'
         """
         return cls("polygon", (), tuple(map(tuple, corners)), tuple(offset), turn)._checked()
 
@@ -111,6 +131,10 @@ class Shape(NamedTuple):
             right: that at the high end.
             top: that of one end of the second axis.
             bottom: that of the other one.
+
+        Example:
+            >>> str(Shape.edges("left", "right", "top", "bottom"))
+            'a box from .left, .right, .top, .bottom'
         """
         return cls("edges", (left, right, top, bottom))._checked()
 
@@ -138,7 +162,12 @@ class Shape(NamedTuple):
         return cls(form, tuple(sizes), tuple(map(tuple, points)), offset, turn)._checked()
 
     def as_data(self) -> dict[str, Any]:
-        """Return it as plain data, as it stands in `about.shapes` of frame lines."""
+        """Return it as plain data, as it stands in `about.shapes` of frame lines.
+
+        Example:
+            >>> Shape.circle(0.5).as_data()
+            {'circle': 0.5}
+        """
         told = [*map(list, self.points), *self.sizes]
         placed = {"offset": list(self.offset), "turn": self.turn}
         return {

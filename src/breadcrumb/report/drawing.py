@@ -4,7 +4,7 @@ import textwrap
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import wraps
-from typing import TYPE_CHECKING, Any, NamedTuple, ParamSpec
+from typing import TYPE_CHECKING, Any, ParamSpec
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from breadcrumb.algebra.vectors import PART_NAMES
 from breadcrumb.errors import Misuse
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Floats, Ints, Session
+from breadcrumb.report.lanes import LANES, Lane, draw_lanes, span_lanes
 from breadcrumb.report.outlines import fill_region, outlines_at
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SEVERAL, SIZE, WRONG, drawable, name_plan
 from breadcrumb.trace.bodies import body_of
@@ -37,7 +38,6 @@ _MOST_LINES = 40
 _FEW_LIFETIMES = 60
 """Of how many lifetimes trails are drawn at full strength."""
 _PALEST = 0.15
-_LANES = 60
 _LANE_HEIGHT, _PANEL_HEIGHT = 0.22, 1.5
 """In inches."""
 _TELEPORT = 25
@@ -78,6 +78,11 @@ def draw_paths(*several: Objects | Signal, regions: Sequence[Region] = (), title
     Raises:
         UnknownProperty: an object has no position.
         Misuse: nothing says which axis of three is up.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> len(draw_paths(small_trace().one("skiff")).axes)
+        1
     """
     figure, axes = _figure(title or "paths, older is paler")
     positions = [one.signal("position") if isinstance(one, Objects) else one for one in several]
@@ -115,20 +120,29 @@ def draw_over_time(
 
     Returns:
         A Matplotlib figure.
+
+    Raises:
+        Misuse: there is nothing to draw.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> len(draw_over_time(trace.one("skiff").speed, events=[trace.events("bell.rung")]).axes)
+        2
     """
-    lanes = [*_span_lanes(spans), *(_Lane(one.label, one.times, one.times, PATH) for one in events)]
+    lanes = [*span_lanes(spans), *(Lane(one.label, one.times, one.times, PATH) for one in events)]
     panels = len(signals) + bool(lanes)
     if not panels:
         raise Misuse("draw_over_time: expected a signal, events or spans, found nothing to draw")
     figure, _ = _figure(title or "over time", empty=True)
-    below = _LANE_HEIGHT * (min(len(lanes), _LANES) + 1) if lanes else 0.0
+    below = _LANE_HEIGHT * (min(len(lanes), LANES) + 1) if lanes else 0.0
     figure.set_figheight(max(SIZE[1], below + _PANEL_HEIGHT * len(signals) + 1))
     heights = [_PANEL_HEIGHT] * len(signals) + [below] * bool(lanes)
     axes = figure.subplots(panels, 1, sharex=True, squeeze=False, height_ratios=heights)[:, 0]
     for signal, index in zip(signals, axes, strict=False):
         _draw_values(index, signal)
     if lanes:
-        _draw_lanes(axes[-1], lanes)
+        draw_lanes(axes[-1], lanes)
     sessions = [one.track.session for one in signals]
     sessions += [one.session for one in events] + [one.session for one in spans]
     _mark_restarts(axes.tolist(), sessions[0])
@@ -141,8 +155,22 @@ def draw_over_time(
 def draw_against(first: Signal, second: Signal, *, title: str = "") -> "Figure":
     """Draw one number against another, sample by sample; older is paler.
 
+    Args:
+        first: the number that is drawn to the right.
+        second: the number that is drawn upward, of the same objects or of one that is there alone.
+        title: what stands above.
+
+    Returns:
+        A Matplotlib figure.
+
     Raises:
         Misuse: one of them is no number, or nothing pairs them.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> boat = small_trace().one("skiff")
+        >>> draw_against(boat.position.x, boat.speed).axes[0].get_xlabel()
+        'position.x of the skiff [m]'
     """
     for one in (first, second):
         if len(one.parts) != 1 or one.texts is not None:
@@ -160,7 +188,20 @@ def draw_against(first: Signal, second: Signal, *, title: str = "") -> "Figure":
 
 @_plain_text
 def draw_intervals(moments: Moments, *, title: str = "") -> "Figure":
-    """Draw how far apart moments are: each interval over time, and how often each length occurs."""
+    """Draw how far apart moments are: each interval over time, and how often each length occurs.
+
+    Args:
+        moments: the moments, of whomever they are.
+        title: what stands above.
+
+    Returns:
+        A Matplotlib figure.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> len(draw_intervals(small_trace().events("bell.rung")).axes)
+        2
+    """
     figure, _ = _figure(title or f"intervals of {moments.label}", empty=True)
     above, below = figure.subplots(2, 1)
     gaps, times = np.diff(moments.times), moments.times[1:]
@@ -178,13 +219,6 @@ def draw_intervals(moments: Moments, *, title: str = "") -> "Figure":
     for axes in (above, below):
         axes.grid(alpha=0.25)
     return figure
-
-
-class _Lane(NamedTuple):
-    name: str
-    begin: Floats
-    end: Floats
-    color: str
 
 
 def _figure(title: str, *, empty: bool = False) -> "tuple[Figure, Axes]":
@@ -338,34 +372,6 @@ def _draw_band(axes: "Axes", signal: Signal) -> None:
         fontsize=9,
         loc="left",
     )
-
-
-def _span_lanes(several: Sequence[Spans]) -> Iterator[_Lane]:
-    """Return a lane for each object of the spans."""
-    for spans in several:
-        session, times = spans.session, spans.session.clock.times
-        owners: Ints = (
-            np.where(spans.lifetime == NOBODY, NOBODY, session.lifetimes.name[spans.lifetime])
-            if len(spans.lifetime)
-            else spans.lifetime
-        )
-        for owner in dict.fromkeys(owners.tolist()):
-            mine = owners == owner
-            name = spans.label if owner == NOBODY else f"{session.names[owner]}: {spans.label}"
-            yield _Lane(name, times[spans.first[mine]], times[np.minimum(spans.last[mine], len(times) - 1)], EVENT)
-
-
-def _draw_lanes(axes: "Axes", lanes: Sequence[_Lane]) -> None:
-    for index, lane in enumerate(lanes[:_LANES]):
-        long = lane.end > lane.begin
-        axes.barh(index, (lane.end - lane.begin)[long], left=lane.begin[long], height=0.5, color=lane.color, alpha=0.6)
-        axes.vlines(lane.begin[~long], index - 0.35, index + 0.35, color=lane.color, linewidth=1.2)
-    names = [textwrap.shorten(lane.name, 34, placeholder="...") for lane in lanes[:_LANES]]
-    axes.set_yticks(range(len(names)), names, fontsize=9)
-    axes.set_ylim(len(names) - 0.4, -0.6)
-    if len(lanes) > _LANES:
-        axes.set_title(f"{len(lanes) - _LANES} more lanes not shown", fontsize=9, loc="left")
-    axes.grid(axis="x", alpha=0.25)
 
 
 def _mark_restarts(panels: "Sequence[Axes]", session: Session) -> None:

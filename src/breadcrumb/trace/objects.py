@@ -48,6 +48,8 @@ class Objects:
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> boat = small_trace().one("skiff")
+        >>> boat.ids, boat.kind, boat.lifetimes.count, boat.appears.count
+        (('heron',), 'skiff', 1, 0)
         >>> boat.position.x.values.tolist()
         [0.0, 1.0, 2.0, 3.0]
     """
@@ -143,7 +145,14 @@ class Objects:
         )  # fmt: skip
 
     def has(self, name: str) -> bool:
-        """Tell whether a property was recorded or can be derived; of a kind that was not seen, any may have been."""
+        """Tell whether a property was recorded or can be derived; of a kind that was not seen, any may have been.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> boat = small_trace().one("skiff")
+            >>> boat.properties, boat.has("speed"), boat.has("draught")
+            (('position', 'moored'), True, False)
+        """
         return bool(self._unseen) or name in self._known
 
     @property
@@ -188,6 +197,11 @@ class Objects:
 
         Raises:
             UnknownProperty: objects of this kind have no such property.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").signal("moored").values.tolist()
+            [True, False, False, False]
         """
         look_at(f"{self._kind}.{name}")
         if name in self._recorded_signals:

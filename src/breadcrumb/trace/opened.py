@@ -9,12 +9,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from breadcrumb.algebra.contacts import Contacts
-from breadcrumb.algebra.durations import Duration, is_number
+from breadcrumb.algebra.durations import Duration
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Origin, Participants
-from breadcrumb.algebra.picked import values_at
-from breadcrumb.algebra.quantities import Quantity
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_of
@@ -26,6 +24,7 @@ from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.clock import SessionClock
 from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.parameters import parameter_of
 from breadcrumb.trace.reading import note_read
 from breadcrumb.trace.restarting import AT_ONCE, Anew
 from breadcrumb.trace.selecting import called, indices_of, key_of, narrowed, one_of, with_parts
@@ -38,7 +37,14 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Trace:
-    """One recorded session; it never changes."""
+    """One recorded session; it never changes.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> trace = small_trace()
+        >>> trace.kinds, trace.event_names, trace.parameters, trace.label
+        (('skiff',), ('bell.rung',), ('skiff.cap',), 'small')
+    """
 
     data: TraceData
     given_restarts: Anew | None = None
@@ -290,21 +296,9 @@ class Trace:
             >>> trace.parameter("skiff.cap"), trace.parameter("skiff.cap", at=trace.events("bell.rung"))
             (<skiff.cap: 6>, <skiff.cap: number, 1 moment, frames 2 to 2>)
         """
-        every = self.data.session.parameters
-        found = [one for one in every if one.name == name]
-        if not found:
-            raise UnknownName("parameter", name, {one.name for one in every}, self.label)
+        value = parameter_of(self.data.session, name, at)
         note_read(empty=False)
-        values, unit = [one.value for one in found], found[-1].unit
-        if at is not None:
-            index = np.searchsorted([one.clock_index for one in found], at.clock_index, side="right") - 1
-            if (index < 0).any():
-                raise Misuse(f"parameter {name!r} of {self.label} was not recorded yet at {at.label}")
-            return values_at(at, [values[one] for one in index.tolist()], name, unit)
-        if any(value != values[0] for value in values):
-            said = f"parameter {name!r} of {self.label} changed during the session: {values}"
-            raise Misuse(f"{said}; pass at= to select moments")
-        return Quantity(float(values[0]), name, unit, self.label) if is_number(values[0]) else values[0]
+        return value
 
     def table(self, kind: str) -> "pd.DataFrame":
         """Return all samples of a kind as a table of pandas: id, lifetime, frame, t, and a column for each part.
@@ -384,16 +378,16 @@ class Trace:
 def open_trace(path: str | Path) -> Trace:
     """Open a recorded session.
 
-    A recording that was never opened before is turned into Parquet on the way; one that was cut opens all the same,
-    and `trace.notes` says so.
-
     Args:
-        path: the folder `NAME.crumbs`.
+        path: the folder `NAME.crumbs`. On the first opening it is turned into Parquet; one that was cut opens too.
 
     Raises:
-        NotATrace: there is nothing, or something else, at this path.
-        TraceError: a part of the trace is missing or damaged.
-        TraceTooNew: a newer version of the library wrote it.
+        TraceError: there is no trace at this path, a part of it is missing or damaged, or it is of a newer version.
+
+    Example:
+        >>> from breadcrumb.testing import small_trace
+        >>> small_trace()  # as open_trace("small.crumbs") gives it
+        <trace small: 4 frames>
     """
     trace = Trace(open_data(path))
     _ = trace.data.session  # what cannot be read is found out here, not in the middle of a check

@@ -24,6 +24,13 @@ class Verdict(Finding):
     Asserting a verdict hands it to whoever runs the checks. It passes when the rule held, raises `Broken` with the
     explanation when it broke, and raises `NeverExercised` when nothing was tested, unless a runner counts
     that itself. `outcome` tells without raising.
+
+    Example:
+        >>> from breadcrumb import judge
+        >>> from breadcrumb.testing import small_trace
+        >>> found = judge(small_trace().one("skiff").position.x < 2, "it stays near")
+        >>> found.outcome, found.tested, found.breach_count, found.first.frame, found.margin.value
+        ('broken', 4, 2, 2, -1.0)
     """
 
     parts: tuple["Verdict", ...] = ()
@@ -44,12 +51,24 @@ class Verdict(Finding):
         return self.explain()
 
     def explain(self, most_lines: int = 40) -> str:
-        """Return the explanation: a summary line first, then details, in so many lines at the most."""
+        """Return the explanation: a summary line first, then details, in so many lines at the most.
+
+        Example:
+            >>> from breadcrumb import judge
+            >>> judge(True, "boats float").explain().splitlines()
+            ['HELD    boats float', '  margin  exact', '  1 value tested']
+        """
         with within_the_library():
             return "\n".join(explanation(self, most_lines))
 
     def to_json(self) -> bytes:
-        """Return the verdict as JSON, evidence and all."""
+        """Return the verdict as JSON, evidence and all; `from_json` reads it.
+
+        Example:
+            >>> from breadcrumb import judge
+            >>> judge(True, "boats float").to_json()[:24]
+            b'{"rule":{"sentence":"boa'
+        """
         import msgspec  # here: only what leaves the process pays for it
 
         return msgspec.json.encode(self)
@@ -72,7 +91,13 @@ class Verdict(Finding):
         return msgspec.json.decode(content, type=cls)
 
     def with_sentence(self, sentence: str) -> "Verdict":
-        """Return the same verdict with the rule in words of your own."""
+        """Return the same verdict with the rule in words of your own.
+
+        Example:
+            >>> from breadcrumb import judge
+            >>> judge(True, "z > 0").with_sentence("boats float").sentence
+            'boats float'
+        """
         collector = active_collector()
         renamed = replace(self, rule=replace(self.rule, sentence=sentence))
         if collector is None:
@@ -95,7 +120,15 @@ class Verdict(Finding):
         return table.astype({"first_frame": "Int64"})
 
     def by_object(self) -> tuple[Tally, ...]:
-        """Return each object's part: how much was tested, how often it broke the rule, first and worst."""
+        """Return each object's part: how much was tested, how often it broke the rule, first and worst.
+
+        Example:
+            >>> from breadcrumb import judge
+            >>> from breadcrumb.testing import small_trace
+            >>> (heron,) = judge(small_trace().one("skiff").position.x < 2, "it stays").by_object()
+            >>> heron.object, heron.tested, heron.breaches, heron.first_frame
+            ('heron', 4, 2, 2)
+        """
         return self.tallies
 
 
