@@ -157,10 +157,38 @@ def test_each_need_has_a_row_with_a_page_and_a_test_that_exist() -> None:
         if one.name in PLANNED:
             continue
         assert one.test.strip("`") in tests, one
-        path, _, heading = re.fullmatch(r"\[.+\]\((.+)\)", one.page)[1].partition("#")  # type: ignore[index]
-        headings = re.findall(r"^#+ (.+)", (ROOT / "docs" / path).resolve().read_text("utf-8"), re.MULTILINE)
-        slugs = {re.sub(r"[^\w -]", "", words.lower()).replace(" ", "-") for words in headings}
-        assert not heading or heading in slugs, one
+        assert re.fullmatch(r"\[.+\]\(.+\)", one.page), one
+
+
+def test_each_link_of_the_docs_leads_somewhere() -> None:
+    """Each relative link of each page is a file, and what stands behind # is a heading of it."""
+    pages = [*ROOT.glob("*.md"), *ROOT.glob("docs/*.md"), *ROOT.glob("examples/*.md"), *ROOT.glob("clients/**/*.md")]
+    wrong = []
+    for page in pages:
+        for link in re.findall(r"\]\((?!https?:)([^)\s]+)\)", page.read_text("utf-8")):
+            path, _, heading = link.partition("#")
+            file = page.parent / path if path else page
+            words = re.findall(r"^#+ (.+)", file.read_text("utf-8"), re.MULTILINE) if heading and file.exists() else []
+            slugs = {re.sub(r"[^\w -]", "", one.lower()).replace(" ", "-") for one in words}
+            if not file.exists() or (heading and heading not in slugs):
+                wrong.append(f"{page.relative_to(ROOT)}: {link}")
+    assert len(pages) > 15
+    assert wrong == []
+
+
+def test_the_first_screen_of_the_readme(bay: Callable[..., Path], tmp_path: Path, cli: Cli) -> None:
+    """The check that goes in breaks as it says, on a build with the fault, line by line."""
+    readme = (ROOT / "README.md").read_text("utf-8")
+    assert len(readme.splitlines()) <= 150
+    check, said = (re.search(rf"^```{one}\n(.*?)^```", readme, re.MULTILINE | re.DOTALL) for one in ("python", "text"))
+    assert check is not None
+    assert said is not None
+    (tmp_path / "check_bay.py").write_text(check[1], "utf-8")
+    done = cli("check", "check_bay.py", bay("flare-stays"), "--no-figures")
+    lines = [line.strip() for line in done.stdout.splitlines()]
+    first, *others = (line.strip() for line in said[1].splitlines())
+    assert (done.returncode, first.removeprefix("BROKEN").strip() in lines) == (1, True), done.stdout
+    assert [line for line in others if line not in lines] == []
 
 
 def test_what_the_page_of_needs_says_to_write_runs(
