@@ -92,6 +92,16 @@ def target(*names: str | None) -> Trace:
 
 
 FOUR = (4.0, 0.0)
+
+
+def called(at: tuple[int, ...], come: tuple[int, ...]) -> Trace:
+    """A keg that is called for and comes, on ten frames."""
+    return keg(
+        *({"x": 0.0} for _ in range(10)),
+        events=[*((n, "call", "keg") for n in at), *((n, "come", "keg") for n in come)],
+    )
+
+
 STAGES = {0: [1], 1: [2], 2: [0]}
 ZONES = {"rim": 0.5, "face": 1.0}
 ROWS: dict[str, Case] = {
@@ -109,6 +119,10 @@ ROWS: dict[str, Case] = {
     "a remainder that is carried over": (
         lambda t: triggers.repeats_every(t.events("tick"), seconds(0.25)),
         ticks(3, 5, 8, 10, 13), ticks(3, 6, 9, 12), ("", 9, "0.1 s off"),
+    ),
+    "an effect that answers several causes, and may come again": (
+        lambda t: triggers.leads_to(t.events("call"), t.events("come"), within=frames(3), only=False),
+        called((0, 1), come=(2, 3)), called((0, 4), come=(2, 3)), ("keg", 7, "none"),
     ),
     "states that are numbers": (
         lambda t: values.moves_through(t.one("keg").n, STAGES),

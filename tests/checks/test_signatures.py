@@ -230,5 +230,6 @@ def test_what_nothing_else_may_do_is_on_by_default_and_in_the_first_line(name: s
     assert inspect.signature(CHECKS[name]).parameters["only"].default is True
     first = (CHECKS[name].__doc__ or "").partition("\n")[0]
     assert any(
-        words in first for words in ("at no other time", "nothing else", "not without", "none is", "other times")
+        words in first
+        for words in ("at no other time", "nothing else", "not without", "none is", "other times", "by no more")
     )

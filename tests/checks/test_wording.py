@@ -13,7 +13,7 @@ SAID: dict[str, tuple[str, float | None, str]] = {
     "keeps_speed": ("every barrel keeps a speed of 5 m/s (± 0.5 m/s)", 0.5, "samples"),
     "never_teleports": ("every barrel never moves more than 1.5 m from one frame to the next", 1.5, "samples"),
     "bounces": ("every barrel bounces at tap (± 0.1 m/s)", 0.1, "bounces"),
-    "leads_to": ("tap leads to ring within 0.25 s", 0.25, "causes"),
+    "leads_to": ("tap leads to ring within 0.25 s, and no more often", 0.25, "causes"),
     "respects_cooldown": ("ring respects a cooldown of 0.3 s for each subject", 0.3, "pairs"),
     "lasts": ("every spark lasts 0.2 s to 0.3 s", 0.1, "lifetimes"),
     "one_for_each": ("each tap makes exactly one spark within 1 frame, and nothing else makes one, regardless of subject", 1, "occasions"),

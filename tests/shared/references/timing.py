@@ -27,9 +27,15 @@ from references.plain import (
 
 
 def leads_to(
-    scene: Scene, within: tuple[Duration, Duration], times: int, unless: bool, retrigger: bool, scope: dict[str, Any]
+    scene: Scene,
+    within: tuple[Duration, Duration],
+    times: int,
+    unless: bool,
+    retrigger: bool,
+    only: bool,
+    scope: dict[str, Any],
 ) -> Answer:
-    """Deal each effect to the oldest open cause of its subject."""
+    """Deal each effect to the oldest open cause of its subject, or unless it is for one only, to all of them."""
     tally = Tally()
     place = {id(one): number for number, one in enumerate(scene["events"])}
     causes = _causes(scene, within, unless, retrigger)
@@ -37,11 +43,12 @@ def leads_to(
         begun = [c for c in causes if c["key"] == keyed(scene, effect) and place[id(c["event"])] < place[id(effect)]]
         due = [c for c in begun if c["window"].has(effect["row"])]
         running = [c for c in begun if c["stop"] is None or place[id(effect)] < place[id(c["stop"])]]
-        free = [c for c in due if c["taken"] < times and c in running]
+        free = [c for c in due if (c["taken"] < times or not only) and c in running]
         if free:
-            free[0]["taken"] += 1
+            for c in free[:1] if only else free:
+                c["taken"] += 1
         elif due:
-            if any(is_judged(scene, c["event"], scope) for c in due):
+            if only and any(is_judged(scene, c["event"], scope) for c in due):
                 tally.judge(False, effect["row"], subject(effect))
         else:
             for c in running:
@@ -143,7 +150,9 @@ def pairs_up(scene: Scene, match: str) -> Answer:
 def happens_in_order(scene: Scene, within: Duration) -> Answer:
     """Add up what each step leads to, and what comes by itself."""
     nothing = Duration(0, within.unit)
-    return joined(leads_to(scene, (nothing, within), 1, False, False, {}), only_after(scene, (nothing, within), {}))
+    return joined(
+        leads_to(scene, (nothing, within), 1, False, False, True, {}), only_after(scene, (nothing, within), {})
+    )
 
 
 def respects_cooldown(scene: Scene, at_least: Duration, match: str, slip: float, scope: dict[str, Any]) -> Answer:

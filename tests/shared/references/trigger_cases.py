@@ -14,14 +14,16 @@ TRIGGERS: dict[str, Case] = {
             "unless": d.random() < 0.3,
             "retrigger": d.random() < 0.3,
             "scope": draw_scope(d),
+            "only": d.random() < 0.7,
         },
         timing.leads_to,
-        lambda t, within, times, unless, retrigger, scope: triggers.leads_to(
+        lambda t, within, times, unless, retrigger, only, scope: triggers.leads_to(
             t.events("tap"),
             t.events("ring"),
             within=within,
             times=times,
             retrigger=retrigger,
+            only=only,
             unless=t.events("stop") if unless else None,
             **spans(t, scope),
         ),

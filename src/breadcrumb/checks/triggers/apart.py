@@ -181,7 +181,9 @@ def _lack(dealt: _Dealt, lost: Ints, due: Window) -> Floats:
 def once_too_often(cause: Moments, effect: Moments, times: int) -> Phrase:
     """Return the words of an effect without a cause of its own."""
     return Phrase(
-        f"one more {effect.label}", f"{times} for each {cause.label}", f"{effect.label} happens once too often"
+        f"one more {effect.label}",
+        f"{times} for each {cause.label}",
+        f"{effect.label} happens once too often; only=False would allow it",
     )
 
 

@@ -25,7 +25,7 @@ from breadcrumb.verdicts.words import amount
 
 @check(
     "{cause} leads to [{times:count} times ]{effect} {within:window}[ unless {unless}]"
-    "[retrigger?, timed from the last {cause}]"
+    "[retrigger?, timed from the last {cause}][only?, and no more often]"
 )
 def leads_to(
     cause: Moments,
@@ -33,6 +33,7 @@ def leads_to(
     *,
     within: Within,
     times: int = 1,
+    only: bool = True,
     unless: Moments | None = None,
     retrigger: bool = False,
     match: str = "subject",
@@ -41,7 +42,7 @@ def leads_to(
     time_tol: Duration | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that each cause is followed by so many effects in time.
+    """Assert that each cause is followed by so many effects in time, and by no more.
 
     An effect goes to the oldest cause of its subject that is still open. An appearance or a leaving goes to all open
     causes of that very lifetime, and of that frame, since an object can appear or leave but once. One that comes in the
@@ -54,6 +55,8 @@ def leads_to(
         within: a duration, from 0 to that, or a pair (earliest, latest); both ends count. A pair of two equal
             durations is an exact timing; one in seconds is met by the first recorded frame at or after it.
         times: how many effects each cause has.
+        only: whether an effect goes to one cause, and no more than these may come in its time; if not, each cause needs
+            so many at least, which may be those of other causes too, as when one lift answers several calls.
         unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect.
         retrigger: whether a new cause closes the open one of its subject and starts the time anew; one that was closed
             is not judged, but no effect may come in its time alone.
@@ -82,7 +85,7 @@ def leads_to(
     due = window(within, time_tol)
     pairing = paired(match, cause, effect)
     cause, effect, of_cause, of_effect, *_ = pairing
-    if times == 1 and unless is None and not retrigger and during is None and except_during is None:
+    if only and times == 1 and unless is None and not retrigger and during is None and except_during is None:
         apart = judge_apart(cause, effect, of_cause, of_effect, due)
         if apart is not None:
             return _noted(apart.verdict(), pairing, due)
@@ -91,7 +94,7 @@ def leads_to(
         _cancel([one for several in causes.values() for one in several], cause, unless, match)
     if retrigger:
         _close(causes)
-    left = _deal(cause, causes, effect, of_effect, times)
+    left = _deal(cause, causes, effect, of_effect, times, only=only)
     asked = asked_about(cause, during, except_during)  # the other causes still take effects
     return _noted(_evaluation(cause, effect, causes, left, due, times, asked).verdict(), pairing, due)
 
@@ -198,13 +201,17 @@ class _Left(NamedTuple):
     """The first one behind a cause's window and before the next cause, by the cause."""
 
 
-def _deal(cause: Moments, causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int) -> _Left:
+def _deal(
+    cause: Moments, causes: dict[int, list[_Cause]], effect: Moments, label: Ints, times: int, *, only: bool
+) -> _Left:
     """Deal the effects out to the causes; return those that are left."""
     left = _Left({}, {}, {})
 
     def is_for(one: _Cause, oldest: _Cause, index: int) -> bool:
-        if one is oldest or not effect.is_shared:
-            return one is oldest
+        if one is oldest or not only:
+            return True
+        if not effect.is_shared:
+            return False
         own = effect.lifetime[index] != NOBODY and cause.lifetime[one.index] == effect.lifetime[index]
         return bool(own or one.at.clock_index == oldest.at.clock_index)
 
@@ -222,7 +229,7 @@ def _deal(cause: Moments, causes: dict[int, list[_Cause]], effect: Moments, labe
             for one in takers:
                 if is_for(one, takers[0], index):
                     one.effects.append(index)
-        elif in_time:
+        elif in_time and only:
             left.surplus[index] = in_time
         elif not begun and key in over:
             left.late.setdefault(over[key].index, index)
