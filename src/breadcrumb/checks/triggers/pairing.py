@@ -207,14 +207,6 @@ def _deal(
     """Deal the effects out to the causes; return those that are left."""
     left = _Left({}, {}, {})
 
-    def is_for(one: _Cause, oldest: _Cause, index: int) -> bool:
-        if one is oldest or not only:
-            return True
-        if not effect.is_shared:
-            return False
-        own = effect.lifetime[index] != NOBODY and cause.lifetime[one.index] == effect.lifetime[index]
-        return bool(own or one.at.clock_index == oldest.at.clock_index)
-
     over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
     for index in range(effect.count):
@@ -227,7 +219,7 @@ def _deal(
         takers = [one for one in in_time if len(one.effects) < times and not one.is_stopped(at)]
         if takers:
             for one in takers:
-                if is_for(one, takers[0], index):
+                if one is takers[0] or not only or _is_shared(cause, effect, one, takers[0], index):
                     one.effects.append(index)
         elif in_time and only:
             left.surplus[index] = in_time
@@ -237,6 +229,14 @@ def _deal(
             for one in _waiting(begun, at):
                 left.early.setdefault(one.index, index)
     return left
+
+
+def _is_shared(cause: Moments, effect: Moments, one: _Cause, oldest: _Cause, index: int) -> bool:
+    """Tell whether an effect that the oldest cause takes is another one's too, since it can happen but once."""
+    if not effect.is_shared:
+        return False
+    own = effect.lifetime[index] != NOBODY and cause.lifetime[one.index] == effect.lifetime[index]
+    return bool(own or one.at.clock_index == oldest.at.clock_index)
 
 
 class _Judged(NamedTuple):
