@@ -32,13 +32,15 @@ GONE: dict[str, str] = {
     r"\bno one truth\b": "has no truth value",
     r"\bthere too long\b|\btoo deep\b|\bdeeper than\b": "lived 13 frames; allowed 12",
     r"\+- |\b(?<![\d.])1 (causes|samples|moments|frames|lifetimes|pairs|steps|events)\b(?! x)": "1 cause tested; ±",
-    r"\bidle check|\bdead checks?\b|\bis idle\b|\bput to the test\b": "untested; never exercised",
+    r"\bidle check|\bdead checks?\b|\bis idle\b|\bput (it |them )?to the test\b": "untested; never exercised",
     r"\bno valid \w+|\bis none of the\b|\bthat is none\b": "invalid; is not one of",
     r"\bat the (least|most)\b, |\bin the middle, ": "minimum, median, maximum",
     r"\b(tap|game|listener|session) hung up|\bhear(s|d)? (web|pages|other)": "closed the connection; accepts",
     r"\bturn(s|ed)? (a check|a rule|it|red|exactly)\b.*\bred\b|\bturned red\b": "breaks a check",
     r"\bdeparts?\b|\bdeparture of the\b|\bpart ways\b": "differ, first difference",
     r"\bsay (overwrite|--|\.with|at which)": "use, pass",
+    r"\b(the|its|their|at|a) begin\b": "the start",
+    r"\bdrought\b|\bwrap and all\b|\bmeans just that\b|\bthe other way round than\b": "plain terms",
     r" or same_across$": "a rename that went too far",
 }
 """What was said once, as a pattern, and what is said instead."""

@@ -96,7 +96,7 @@ class Broken(AssertionError):
 
 
 class NeverExercised(AssertionError):
-    """A verdict that was asserted although nothing in the session put it to the test."""
+    """A verdict that was asserted and is untested: no occasion in the session exercised its rule."""
 
 
 def refuse_other_formats(path: str, found: int, known: int) -> None:

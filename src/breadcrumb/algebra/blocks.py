@@ -21,9 +21,9 @@ class Block(NamedTuple):
     pieces: slice
     """Which pieces it holds."""
     cuts: Ints
-    """Where these begin, from the begin of the block."""
+    """Where these begin, from the start of the block."""
     unknown: Ints
-    """What has no value, from the begin of the block."""
+    """What has no value, from the start of the block."""
 
 
 class Pieces(NamedTuple):

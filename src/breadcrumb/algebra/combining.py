@@ -18,7 +18,7 @@ from breadcrumb.model.session import NOBODY, Session
 
 
 def vector(x: Any, y: Any, z: Any = None) -> Vector:
-    """Return the vector that two or three numbers are the parts of.
+    """Return the vector with two or three numbers as its parts.
 
     Args:
         x: the first part, a number over time or a plain one; one of the parts must be over time.
@@ -57,7 +57,7 @@ def vector(x: Any, y: Any, z: Any = None) -> Vector:
 
 
 def active_count(begins: Moments, ends: Moments) -> Number:
-    """Return how many of what begins and ends at moments are under way on each frame; it belongs to no object.
+    """Return how many things that begin and end at moments are under way on each frame; it belongs to no object.
 
     What begins on a frame counts on it, and what ends on a frame does not count on it any more.
 

@@ -67,7 +67,7 @@ class _Told:
     group: Ints
     clock_index: Ints
     way: Ints
-    """1 for a begin, -1 for an end."""
+    """1 for a start, -1 for an end."""
     before: Ints
     """How many contacts of the pair were under way."""
     depth: Ints

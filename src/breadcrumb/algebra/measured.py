@@ -60,7 +60,18 @@ class Measured(Signal):
         return rate._change_over(between, f"second rate of {self.name}", per_second(rate.unit))
 
     def speed(self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None, stored: bool = True) -> "Number":
-        """Return the length of the rate, without making the rate itself; if not stored, it can only be looked at."""
+        """Return the length of the rate: how fast a value changes, whichever way.
+
+        Args:
+            per: the duration that it is told for: a second, or `frames(1)`.
+            teleports: moments at which it is moved at once, which is no motion; those steps are missing.
+            stored: whether the values are kept; if not, they are computed whenever they are read.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.speed().values.round(6).tolist()
+            [nan, 10.0, 10.0, 10.0]
+        """
         track = self.sampled("speed()")
         steps = _over_motion(track, _steps(track, per), teleports)
         ends = track.shortest_and_longest_step if per == _EACH_SECOND and teleports is None else _ends(steps)

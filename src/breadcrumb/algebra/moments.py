@@ -115,7 +115,7 @@ class Moments:
 
     @property
     def episode_times(self) -> Floats:
-        """How long after the begin of its episode each is, in seconds."""
+        """How long after the start of its episode each is, in seconds."""
         return self.session.time_of_episode(self.clock_index)
 
     @property

@@ -141,7 +141,7 @@ class Angle(Measured, sort=Sort.ANGLE):
         return angle
 
     def unit_vector(self) -> Any:
-        """Return the vector of length 1, in plan, that an angle points along; the other way round than `direction`.
+        """Return the vector of length 1, in plan, that an angle points along; the inverse of `direction`.
 
         It has three parts if `axes` tells of z or of a handedness, and two otherwise.
 

@@ -84,7 +84,7 @@ class Combinable:
         return Combined(self, other, "without")
 
     def during(self: Region, spans: Stretches) -> "Timed":
-        """Return a region that is there in the spans alone: whoever's they are, on the frames on which there is one.
+        """Return the region as one that is there during the spans only, whichever object they are of.
 
         Example:
             >>> from breadcrumb.algebra.regions import Box

@@ -126,7 +126,7 @@ class Samples:
 
     @property
     def episode_times(self) -> Floats:
-        """How long after the begin of its episode each sample is, in seconds."""
+        """How long after the start of its episode each sample is, in seconds."""
         return self.track.session.time_of_episode(self.track.clock_index)
 
     @property

@@ -150,7 +150,7 @@ class Signal(Arithmetic):
         return flag
 
     def filled(self, value: Any) -> Self:
-        """Return the same with a value where one is missing.
+        """Return the signal with its missing values replaced by a value.
 
         Args:
             value: a number, the parts of a vector, a flag or a text, as the signal's own are.
@@ -187,7 +187,7 @@ class Signal(Arithmetic):
             raise Misuse(f"{what}: {self.title} is {self.sort.words}; expected {wanted}, found {value!r}")
 
     def previous(self, n: int = 1) -> Self:
-        """Return the value of so many samples before, in the same lifetime; missing where there is none, or a gap.
+        """Return the value a number of samples earlier, in the same lifetime; missing where there is none, or a gap.
 
         Raises:
             Misuse: the count is not a whole number from 1 up.
@@ -266,7 +266,7 @@ class Signal(Arithmetic):
         return self._picked(moments, indices_at(self.sampled("at()"), moments, 0))
 
     def when(self, moments: Moments) -> Self:
-        """Return the value of one object at the instants of moments, whoever they are of; of a group, `at` of them.
+        """Return one object's value at the instant of each moment, whoever it is of; for a group, the same as `at`.
 
         What was picked already stays as it is.
         """

@@ -259,7 +259,7 @@ class Spans:
         return frame_of_spans(self.session, self.lifetime, self.first, self.last, told)
 
     def lasting(self, *, at_least: Duration | None = None, at_most: Duration | None = None) -> Self:
-        """Return the spans of a certain length; of one that the trace ends in, only what is certain already counts.
+        """Return the spans of a certain length; one that the trace cuts counts by its certain length.
 
         Args:
             at_least: the shortest.

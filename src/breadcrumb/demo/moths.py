@@ -1,4 +1,4 @@
-"""Moths: while a swarm is at a lamp, that lamp's oil falls by so much every so often."""
+"""Moths: while a swarm is at a lamp, that lamp's oil falls by a fixed amount at regular intervals."""
 
 from dataclasses import dataclass
 

@@ -268,7 +268,7 @@ class Session:
         return self.episodes.ends[self.episodes.of_clock(clock_index)]
 
     def time_of_episode(self, clock_index: Ints) -> Floats:
-        """Return how long after the begin of its episode each clock index is, in seconds."""
+        """Return how long after the start of its episode each clock index is, in seconds."""
         begins = np.zeros(1, np.int64) if self.episodes is None else np.hstack((0, self.episodes.restarts))
         times: Floats = self.clock.times[clock_index] - self.clock.times[begins[self.episode_of(clock_index)]]
         return times

@@ -186,7 +186,7 @@ class Recorder:
         self._add(ArrayGroup(self._state, kind, ids, arrays), kind, shape)
 
     def declare(self, *, events: Iterable[str] = (), kinds: Iterable[str] = (), restarts: Iterable[str] = ()) -> None:
-        """Name what may occur, so that its absence means just that.
+        """Declare names that may occur, so that a check on one that does not is untested, not an error.
 
         Args:
             events: names of events.

@@ -51,7 +51,7 @@ class Verdict(Finding):
         return self.explain()
 
     def explain(self, most_lines: int = 40) -> str:
-        """Return the explanation: a summary line first, then details, in so many lines at the most.
+        """Return the explanation: a summary line first, then details, in at most a number of lines.
 
         Example:
             >>> from breadcrumb import judge

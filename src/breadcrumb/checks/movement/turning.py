@@ -126,7 +126,7 @@ def turns_at(
     except_during: Spans | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that an angle turns at a constant rate, through its wrap and all.
+    """Assert that an angle turns at a constant rate, also where it wraps.
 
     Args:
         signal: the angle, in degrees or radians.

@@ -60,7 +60,7 @@ def runs_clean(trace: Trace, *, allow: Mapping[str, str] | None = None, **common
 
 @check("{trace:title} reports the error {pattern} {times:times}, and no other error")
 def reports_error(trace: Trace, pattern: str, *, times: int = 1, **common: Unpack[Common]) -> Verdict:
-    """Assert that a session that was made to fail says so, exactly so often, and reports no other error.
+    """Assert that a session that was made to fail reports its error the expected number of times, and no other error.
 
     Args:
         trace: the session.

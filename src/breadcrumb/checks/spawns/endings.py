@@ -125,7 +125,7 @@ def count_stays(
     except_during: Spans | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert how many objects are there at a time: no leak, and no drought.
+    """Assert how many objects are there at a time: at least a number, and at most another one.
 
     Args:
         objects: what is counted.

@@ -44,7 +44,7 @@ class _Dealt(NamedTuple):
     at_cause: Ints
     """The index of the first effect at or behind each cause."""
     begin: Ints
-    """The index of the first effect at or behind the begin of each cause's window."""
+    """The index of the first effect at or behind the start of each cause's window."""
     effects: Ints
     """How many effects each cause has."""
     keys: Ints

@@ -42,7 +42,7 @@ def leads_to(
     time_tol: Duration | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that each cause is followed by so many effects in time, and by no more.
+    """Assert that each cause is followed in time by its effect, once or `times` times, and by no more.
 
     An effect goes to the oldest cause of its subject that is still open. An appearance or a leaving goes to all open
     causes of that very lifetime, and of that frame, since an object can appear or leave but once. One that comes in the
@@ -57,7 +57,8 @@ def leads_to(
         times: how many effects each cause has.
         only: whether an effect goes to one cause, and no more than these may come in its time; if not, each cause needs
             so many at least, which may be those of other causes too, as when one lift answers several calls.
-        unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect.
+        unless: a moment of the same subject, or of nobody, between cause and effect that forbids the effect; with
+            `only=False`, none is needed then.
         retrigger: whether a new cause closes the open one of its subject and starts the time anew; one that was closed
             is not judged, but no effect may come in its time alone.
         match: `"subject"` pairs moments of the same subject, `"pair"` those of the same two, `"any"` all, and any other
@@ -206,7 +207,6 @@ def _deal(
 ) -> _Left:
     """Deal the effects out to the causes; return those that are left."""
     left = _Left({}, {}, {})
-
     over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
     for index in range(effect.count):

@@ -31,7 +31,7 @@ def respects_cooldown(
     time_tol: Duration | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that consecutive moments of one subject are at least so far apart: a cooldown or a debounce.
+    """Assert that consecutive moments of one subject are at least a duration apart: a cooldown or a debounce.
 
     Args:
         moments: what has the cooldown.
@@ -232,7 +232,7 @@ class _Rounds(NamedTuple):
             start = np.where(fresh, start, np.where(torn, at, axis[since]))
         nth = np.round((at - start) / period.value).astype(np.int64)
         step = at - axis[np.maximum(ticks.clock_index - 1, 0)] if period.unit == "s" else np.zeros(ticks.count)
-        # the first one may be due as late as one period after the begin, and is seen at the end of that step
+        # the first one may be due as late as one period after the start, and is seen at the end of that step
         gap = at - begin[which] - np.maximum(step, slip or _HALF_A_FRAME)
         head = np.floor(gap / period.value).astype(np.int64) if first is None else nth
         before = np.zeros(ticks.count, np.int64) if anew else np.hstack((0, nth[:-1]))[: ticks.count]
@@ -259,7 +259,7 @@ def respects_rate_limit(
     except_during: Spans | None = None,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that something never happens more than so often in any stretch of a length.
+    """Assert that something happens at most a number of times in any stretch of a given length.
 
     Args:
         moments: what happens.

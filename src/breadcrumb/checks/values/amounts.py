@@ -120,7 +120,7 @@ def same_across(
 
 
 def _timed(pieces: Sequence[Signal], relative: bool) -> tuple[Signal, Ints, Floats]:
-    """Return the values of pieces of one session, which piece each is of, and how long after its begin."""
+    """Return the values of pieces of one session, which piece each is of, and how long after its start."""
     inside, piece = joined([one.unwrapped() if one.is_angle else one for one in pieces])
     times = replace(inside, parts=(inside.track.times,), valid=None)
     passed = inside.track.times - first_of_group(times, piece).parts[0]
@@ -282,7 +282,7 @@ def drains(
     tol: float = 0.0,
     **common: Unpack[Common],
 ) -> Verdict:
-    """Assert that a number falls by so much again and again during spans, and stays at other times.
+    """Assert that a number falls by a fixed amount at regular intervals during spans, and stays at other times.
 
     Args:
         signal: the number.
@@ -295,7 +295,7 @@ def drains(
 
     Returns:
         A verdict on every sample. Untested if no sample lies in a span; undecided in one that may have begun before its
-        first sample: at the begin of the trace, or behind a gap or a missing value. Its margin is `tol` less the
+        first sample: at the start of the trace, or behind a gap or a missing value. Its margin is `tol` less the
         largest deviation.
 
     Example:

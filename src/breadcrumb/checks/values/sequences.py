@@ -103,7 +103,7 @@ def _ends(pictures: Sequence[tuple[float | str, Duration | None]]) -> tuple[Floa
 
 
 def _place(ends: Floats, passed: Floats) -> Any:
-    """Return which picture is due after so long; the last one is due from its begin on."""
+    """Return which picture is due after so long; the last one is due from its start on."""
     return np.minimum(np.searchsorted(ends, passed, side="right"), len(ends) - 1)
 
 

@@ -71,7 +71,7 @@ def lasts(
 
     Returns:
         A verdict on every stretch. Untested if there is none, unless it is a prohibition. Undecided are stretches of
-        which the begin or the end was not seen, unless they are too long already, and those with a gap in them. What is
+        which the start or the end was not seen, unless they are too long already, and those with a gap in them. What is
         too long is dated on the last frame by which it had to end. Its margin is the smallest time to a
         limit, in frames or seconds, and none for an exact duration.
 
