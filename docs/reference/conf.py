@@ -5,6 +5,7 @@ from typing import Any
 project = "Breadcrumb"
 author = "The Breadcrumb authors"
 extensions = ["myst_parser", "sphinx.ext.autodoc", "sphinx.ext.napoleon"]
+default_role = "code"
 html_theme = "basic"
 html_title = "Breadcrumb: API reference"
 autodoc_member_order = "bysource"
