@@ -204,6 +204,43 @@ def test_what_broke_is_told_and_one_click_shows_the_moment(page: Page, night: Pa
     assert page.texts("#values tr:nth-child(2)") == ["position (15.092, -3.6, 0) m"]
 
 
+def test_what_broke_first_stands_first_and_is_one_click_away(page: Page, night: Path) -> None:
+    """The rule that broke first in a session heads the page, with what followed; its link opens the replay at that frame."""
+    page.open(night / "index.html")
+    (article,) = page.find("article")
+    assert article.text.startswith("1 of 2 sessions a boat that was moved rests")
+    assert "with sensor.begin, whirlpool.moved" in article.text
+    assert "Then: check_a_rested_boat_never_gets_into_a_whirlpool in 1" in article.text
+    (order,) = page.texts("#session-table ol")
+    assert order.index("rests_after_it_was_moved") < order.index("frame 111") < order.index("never_gets_into")
+    page.driver.get(article.find_element("css selector", "a.replay").get_attribute("href"))
+    assert (page.run("return breadcrumbReplay.frameOf()"), page.complaints()) == (111, [])
+
+
+def test_each_rule_shows_its_margin_in_every_session(page: Page, night: Path) -> None:
+    """Broken rules come first; a dot is drawn for each session, and a click on it leaves that check and session in the table."""
+    page.open(night / "index.html")
+    assert page.texts("#rule-table tbody tr:first-child td:nth-child(2)") == ["1 broken 1 held"]
+    page.fill("#rule-text", "keep_their_speed")
+    assert page.texts("#rule-count") == ["1"]
+    drawn = "const c = document.querySelector('#rule-table canvas'); return new Set(c.getContext('2d').getImageData(0, 0, c.width, c.height).data).size"
+    assert page.run(drawn) > 4
+    page.find("#rule-table canvas")[0].click()
+    assert page.texts("#table tbody tr td:nth-child(2)") == ["check_barrels_keep_their_speed"]
+
+
+def test_a_narrow_screen_holds_the_report(page: Page, night: Path) -> None:
+    """At 390 pixels nothing is wider than the page."""
+    try:
+        page.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride", {"width": 390, "height": 800, "deviceScaleFactor": 1, "mobile": True}
+        )
+        page.open(night / "index.html")
+        assert page.run("return document.documentElement.scrollWidth") == 390
+    finally:
+        page.driver.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+
+
 def test_the_excerpt_opens_like_any_trace(night: Path) -> None:
     """The seconds around the first breach are a trace of their own, with the same values."""
     (excerpt,) = (night / "excerpts").iterdir()

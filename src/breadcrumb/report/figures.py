@@ -2,12 +2,13 @@
 
 import textwrap
 from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from breadcrumb.report.naming import file_name, session_names
+from breadcrumb.report.naming import file_name, session_names, visible
 from breadcrumb.report.outlines import fill_region
 from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, drawable, name_plan, save
 from breadcrumb.run.results import CheckInfo, Result, RunResult
@@ -26,6 +27,11 @@ _OPERANDS = 4
 _OPERAND_HEIGHT = 1.5
 """In inches."""
 _LONGEST_NAME = 60
+_TITLE, _SMALL = 11, 9
+_LINE_HEIGHT = 1.3
+_EDGE, _HEAD, _FOOT, _BETWEEN, _AXIS, _TICK = 0.1, 0.25, 0.55, 0.6, 0.85, 0.24
+"""In inches: what is free at the edges, above the first panel, below the last one, and between two of them; what an
+axis takes with its name and numbers, and a tick."""
 FIGURES_OF_A_CHECK = 3
 """In how many sessions in which a check broke there is a figure of it."""
 _MOST_DRAWN = 200
@@ -46,7 +52,8 @@ def figure_of(finding: Finding) -> "Figure | None":
     excerpt = finding.evidence.first or finding.evidence.tightest
     if excerpt is None:
         return None
-    with rc_context({"text.parse_math": False}):  # names are the game's; a dollar sign in them is one
+    # names are the game's, and a dollar sign in them is one; a title with a place of its own need not look for it
+    with rc_context({"text.parse_math": False, "axes.titley": 1.0}):
         return _draw(finding, excerpt)
 
 
@@ -68,15 +75,34 @@ def write_figures(run: RunResult, out: Path | None = None) -> dict[tuple[str, st
     for result in few_of_each_check(run):
         folder = out if out is not None else _beside(result, names[result.trace])
         for finding in (one for one in result.findings if one.outcome == "broken"):
-            figure = figure_of(finding)
-            if figure is None:
-                continue
-            folder.mkdir(parents=True, exist_ok=True)
-            name = file_name(finding.rule.id.replace("/", "--"))
-            path = folder / (f"{names[result.trace]}-{name}.png" if out is not None else f"{name}.png")
-            save(figure, path)
-            written[result.trace, finding.rule.id] = path
+            path = write_figure(finding, folder, names[result.trace] if out is not None else "")
+            if path is not None:
+                written[result.trace, finding.rule.id] = path
     return written
+
+
+def write_figure(finding: Finding, folder: Path, prefix: str = "") -> Path | None:
+    """Write the figure of a verdict into a folder, under the ID of its rule.
+
+    Args:
+        finding: the verdict.
+        folder: the folder, which is made if need be.
+        prefix: what tells it from the same rule's figure in another session.
+
+    Returns:
+        Its path, or None if the verdict kept no evidence.
+
+    Raises:
+        OSError: the folder cannot be written.
+    """
+    figure = figure_of(finding)
+    if figure is None:
+        return None
+    folder.mkdir(parents=True, exist_ok=True)
+    name = file_name(finding.rule.id.replace("/", "--"))
+    path = folder / (f"{prefix}-{name}.png" if prefix else f"{name}.png")
+    save(figure, path)
+    return path
 
 
 def few_of_each_check(run: RunResult) -> list[Result]:
@@ -101,24 +127,52 @@ def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
 
     operands = excerpt.operands[:_OPERANDS]
     width, height = SIZE
-    figure = Figure((width, height + _OPERAND_HEIGHT * max(len(operands) - 1, 0)), DOTS, layout="constrained")
+    figure = Figure((width, height + _OPERAND_HEIGHT * max(len(operands) - 1, 0)), DOTS)
     rows = [*(["signal"] if excerpt.values else []), *(f"operand {index}" for index in range(len(operands))), "events"]
     mosaic: list[HashableList[str]] = [[row, "path"] if excerpt.path else [row] for row in rows]
     heights = {"signal": 3 if not operands else 2, "events": 2}
     axes = figure.subplot_mosaic(mosaic, height_ratios=[heights.get(row, 1.4) for row in rows])
     title = "\n".join(textwrap.wrap(f"{finding.outcome.upper()}: {finding.sentence}", 110))
     about = breach_words(finding.first) if finding.first is not None else "the smallest margin"
-    figure.suptitle(title + "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140)), fontsize=11, color=INK)
+    title += "\n" + "\n".join(textwrap.wrap(f"{finding.session}, {about}", 140))
+    figure.suptitle(title, fontsize=_TITLE, color=INK, va="top", y=1 - _EDGE / figure.get_figheight())
     if excerpt.values:
         _draw_signal(axes["signal"], excerpt)
-    for row, operand in zip(rows[1:], operands, strict=False):
-        _draw_operand(axes[row], excerpt, operand)
+    labels = [one for row, operand in zip(rows[1:], operands, strict=False)
+              for one in _draw_operand(axes[row], excerpt, operand)]  # fmt: skip
     for row in rows[:-1]:
         axes[row].sharex(axes["events"])
-    _draw_events(axes["events"], excerpt)
+    labels += _draw_events(axes["events"], excerpt)
     if excerpt.path:
         _draw_path(axes["path"], excerpt)
+    _lay_out(figure, labels, len(rows), 1 + title.count("\n"), has_path=bool(excerpt.path))
     return figure
+
+
+def _lay_out(figure: "Figure", labels: Sequence[str], rows: int, titles: int, *, has_path: bool) -> None:
+    """Set the margins by the lines of the title and the names of lanes.
+
+    A layout that Matplotlib finds itself, by drawing everything twice, takes longer than the figure.
+    """
+    width, height = figure.get_size_inches()
+    left = max([_AXIS, *(_width_of(label) + _TICK for label in labels)])
+    top = height - titles * _TITLE * _LINE_HEIGHT / 72 - 2 * _EDGE - _HEAD
+    panels = (top - _FOOT - (rows - 1) * _BETWEEN) / rows
+    columns = 2 if has_path else 1
+    panel = (width - left - _EDGE - (columns - 1) * _AXIS) / columns
+    figure.subplots_adjust(
+        left=left / width, right=1 - _EDGE / width, top=top / height, bottom=_FOOT / height,
+        hspace=_BETWEEN / panels, wspace=_AXIS / panel,
+    )  # fmt: skip
+
+
+def _width_of(text: str) -> float:
+    """Return how wide the name of a lane is, in inches."""
+    from matplotlib.font_manager import FontProperties
+    from matplotlib.textpath import text_to_path
+
+    width, *_ = text_to_path.get_text_width_height_descent(text, FontProperties(size=_SMALL), ismath=False)
+    return float(width) / 72
 
 
 def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
@@ -135,7 +189,7 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
         for start, end in _stretches(broken, times):
             axes.axvspan(start, end, color=WRONG, alpha=0.12, linewidth=0, zorder=0)
     if excerpt.operands and set(excerpt.values) <= {0.0, 1.0, None}:
-        axes.set_yticks((0, 1), ("false", "true"))
+        axes.set_yticks((0, 1), ("false", "true"), fontsize=_SMALL)
     _mark_now(axes, excerpt)
     axes.set_ylabel(excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else ""))
     axes.set_title(f"{excerpt.object}: {excerpt.name}" if excerpt.object else excerpt.name, fontsize=10, loc="left")
@@ -143,14 +197,18 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
     axes.legend(loc="best", fontsize=9, framealpha=0.9)
 
 
-def _draw_operand(axes: "Axes", excerpt: Excerpt, operand: OperandExcerpt) -> None:
-    """Draw what a condition compares besides the signal above: numbers with their own band, texts as steps."""
+def _draw_operand(axes: "Axes", excerpt: Excerpt, operand: OperandExcerpt) -> list[str]:
+    """Draw what a condition compares besides the signal above; return what texts are called at the axis.
+
+    Numbers have their own band, texts are steps.
+    """
     times, values = np.array(excerpt.times), operand.values
     texts = [value for value in dict.fromkeys(values) if isinstance(value, str)]
     low, high = _floats(operand.low), _floats(operand.high)
     numbers = _floats(tuple(texts.index(one) if isinstance(one, str) else one for one in values))
+    labels = [textwrap.shorten(visible(text), 24, placeholder="...") for text in texts]
     if texts:
-        axes.set_yticks(range(len(texts)), [textwrap.shorten(text, 24) for text in texts], fontsize=8)
+        axes.set_yticks(range(len(texts)), labels, fontsize=_SMALL)
     else:
         _draw_band(axes, times, low, high, _shown_range([numbers, low, high]))
     axes.plot(times, numbers, color=PATH, linewidth=1.2, drawstyle="steps-post" if texts else "default", zorder=3)
@@ -159,6 +217,7 @@ def _draw_operand(axes: "Axes", excerpt: Excerpt, operand: OperandExcerpt) -> No
     name = textwrap.shorten(operand.name, _LONGEST_NAME, placeholder="...")
     axes.set_title(name + (f" [{operand.unit}]" if operand.unit else ""), fontsize=10, loc="left")
     axes.grid(alpha=0.25)
+    return labels
 
 
 def _draw_band(axes: "Axes", times: Any, low: Any, high: Any, span: tuple[float, float]) -> None:
@@ -173,8 +232,8 @@ def _draw_band(axes: "Axes", times: Any, low: Any, high: Any, span: tuple[float,
     axes.set_ylim(*span)
 
 
-def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
-    """Draw a lane for each lifetime and each event name: those of the object in question, then the nearest in time."""
+def _draw_events(axes: "Axes", excerpt: Excerpt) -> list[str]:
+    """Draw a lane for each lifetime and each event name: the object's own, then the nearest; return their names."""
     stays: dict[str, list[Stay]] = {}
     for stay in sorted(excerpt.stays, key=lambda stay: stay.object != excerpt.object):
         stays.setdefault(f"{stay.object} is there", []).append(stay)
@@ -190,8 +249,8 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
             axes.barh(lane, stay.last - stay.first, left=stay.first, height=0.35, color=color, alpha=0.5)
         times = [mark.time for mark in marks.get(name, ())]
         axes.plot(times, [lane] * len(times), "|", color=color, markersize=13, markeredgewidth=2)
-    shown = [textwrap.shorten(name, 34, placeholder="...") for name in lanes[:_LANES]]
-    axes.set_yticks(range(len(shown)), shown, fontsize=9)
+    shown = [textwrap.shorten(visible(name), 34, placeholder="...") for name in lanes[:_LANES]]
+    axes.set_yticks(range(len(shown)), shown, fontsize=_SMALL)
     axes.set_ylim(max(len(shown), 1) - 0.4, -0.6)
     more = f", {len(lanes) - _LANES} more not shown" if len(lanes) > _LANES else ""
     what = "lifetimes and events" if stays else "events"
@@ -202,6 +261,7 @@ def _draw_events(axes: "Axes", excerpt: Excerpt) -> None:
         axes.set_xlim(excerpt.begin - padding, excerpt.end + padding)
     axes.grid(axis="x", alpha=0.25)
     _mark_now(axes, excerpt)
+    return shown
 
 
 def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:

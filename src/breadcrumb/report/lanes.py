@@ -8,6 +8,7 @@ import numpy as np
 
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.report.naming import visible
 from breadcrumb.report.style import EVENT
 
 if TYPE_CHECKING:
@@ -47,7 +48,7 @@ def draw_lanes(axes: "Axes", lanes: Sequence[Lane]) -> None:
         long = lane.end > lane.begin
         axes.barh(index, (lane.end - lane.begin)[long], left=lane.begin[long], height=0.5, color=lane.color, alpha=0.6)
         axes.vlines(lane.begin[~long], index - 0.35, index + 0.35, color=lane.color, linewidth=1.2)
-    names = [textwrap.shorten(lane.name, 34, placeholder="...") for lane in lanes[:LANES]]
+    names = [textwrap.shorten(visible(lane.name), 34, placeholder="...") for lane in lanes[:LANES]]
     axes.set_yticks(range(len(names)), names, fontsize=9)
     axes.set_ylim(len(names) - 0.4, -0.6)
     if len(lanes) > LANES:

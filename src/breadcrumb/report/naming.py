@@ -45,17 +45,21 @@ def session_names(results: Iterable[Result]) -> dict[str, str]:
 
 
 def session_titles(run: RunResult) -> Titles:
-    """Return what each session of a run is called, by the path of its trace; those of one name have folders before it.
+    """Return what each session of a run is called, by the path of its trace."""
+    labels = {one.trace: one.session for one in run.recordings}
+    return titles_of(labels | {one.trace: one.session for one in run.results})
+
+
+def titles_of(labels: Mapping[str, str]) -> Titles:
+    """Return what each session is called, by the path of its trace; those of one name have folders before it.
+
+    Args:
+        labels: the names of the sessions, by the paths of their traces.
 
     Example:
-        >>> from breadcrumb.run.results import Recording
-        >>> paths = ("mon/a.crumbs", "mon/b.crumbs", "tue/a.crumbs")
-        >>> run = RunResult((), recordings=tuple(Recording(path, PurePath(path).stem, ()) for path in paths))
-        >>> list(session_titles(run).values())
+        >>> list(titles_of({"mon/a.crumbs": "a", "mon/b.crumbs": "b", "tue/a.crumbs": "a"}).values())
         ['mon/a', 'b', 'tue/a']
     """
-    labels = {one.trace: one.session for one in run.recordings}
-    labels |= {one.trace: one.session for one in run.results}
     titles: dict[str, str] = {}
     left, depth = labels, 0
     while left:

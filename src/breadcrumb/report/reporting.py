@@ -1,8 +1,11 @@
 """The report of a run: a page with all outcomes, and a figure, a replay and an excerpt of what broke."""
 
+import base64
 import shutil
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -10,32 +13,43 @@ from urllib.parse import quote
 import numpy as np
 
 from breadcrumb.model.cutting import Part
-from breadcrumb.report.figures import write_figures
-from breadcrumb.report.machines import result_words
-from breadcrumb.report.naming import Titles, file_name, session_titles
+from breadcrumb.report.figures import FIGURES_OF_A_CHECK, write_figure
+from breadcrumb.report.gathering import CODES, Break, Gathered, Group, RuleColumn
+from breadcrumb.report.naming import Titles, file_name, titles_of
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import broken_frames, replay_page
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.run.results import CheckInfo, Result, RunEnd, RunResult
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.verdicts.findings import Finding
-from breadcrumb.verdicts.words import breach_words, explanation, margin_words
+from breadcrumb.verdicts.words import breach_words, explanation
 
 _SHOWN = 200
 """Of how many broken results the page tells all; of the others it has the line in the table."""
 _REPLAYED = 12
-"""Of how many broken sessions there is a replay, and an excerpt."""
+"""Of how many broken sessions there is a replay, and an excerpt; those that broke in a new way have one besides."""
+_MOST_REPLAYED = 40
+_GROUPS = 30
+"""How many groups of sessions are told."""
+_SECTIONS = (
+    *(("rules", "rules"), ("outcomes", "outcomes"), ("untested", "never exercised")),
+    *(("tight", "tightest margins"), ("unseen", "what no check looks at")),
+)
 _TIGHTEST = 20
+_FOLLOWED = 8
+"""How many of the rules that broke afterwards are named."""
 _LINES = 40
 _SECONDS_AROUND = 5.0
+
+Excerpts = Callable[[Part, Path], None]
 
 
 @dataclass(frozen=True)
 class _Details:
     """What the page tells of one broken verdict."""
 
-    index: int
+    anchor: str
+    """The indices of its session and its check."""
     check: str
-    session: str
     rule: str
     """The ID of the rule."""
     sentence: str
@@ -46,17 +60,135 @@ class _Details:
     excerpt: str
 
 
+@dataclass
+class ReportWriter:
+    """Writes a report, and is given the results of one session after the other; none of them need be kept.
+
+    Args:
+        out: the folder; what is in it already stays.
+        excerpts: writes a part of a session into a folder; None to leave excerpts out.
+        progress: is told what is being written.
+    """
+
+    out: Path
+    excerpts: Excerpts | None = None
+    progress: Callable[[str], None] = lambda what: None
+    _gathered: Gathered = field(default_factory=Gathered)
+    _details: list[tuple[str, _Details]] = field(default_factory=list)
+    _drawn: Counter[CheckInfo] = field(default_factory=Counter)
+    _replays: dict[str, str] = field(default_factory=dict)
+
+    def add(self, results: Sequence[Result]) -> None:
+        """Take up the results of one session, and write the figures, the replay and the excerpt of what broke.
+
+        Raises:
+            OSError: the folder cannot be written.
+        """
+        is_new = self._gathered.add(results)
+        broken = [one for one in results if one.outcome == "broken"]
+        trace = results[0].trace
+        at_a_frame = any(finding.first is not None for one in broken for finding in one.findings)
+        excerpt = ""
+        if at_a_frame and len(self._replays) < (_MOST_REPLAYED if is_new else _REPLAYED):
+            self._replays[trace], excerpt = self._replay(trace, RunResult(tuple(results)))
+        for result in broken:
+            self._drawn[result.check] += 1
+            if len(self._details) < _SHOWN or (is_new and len(self._details) < 2 * _SHOWN):
+                self._details += [
+                    (trace, self._told(result, one, excerpt)) for one in result.findings if one.outcome == "broken"
+                ]
+
+    def finish(self, end: RunEnd) -> Path:
+        """Write the page.
+
+        Args:
+            end: the run as a whole.
+
+        Returns:
+            The path of the page.
+
+        Raises:
+            OSError: the folder cannot be written.
+        """
+        gathered = self._gathered
+        titles = titles_of(gathered.traces | {one.trace: one.session for one in end.recordings})
+        self.out.mkdir(parents=True, exist_ok=True)
+        page = self.out / "index.html"
+        text = render(
+            "report.html",
+            data=_page_data(gathered, titles),
+            details=[(titles[trace], one) for trace, one in self._details],
+            shown=_SHOWN,
+            groups=[self._group(one, titles) for one in gathered.worst_groups[:_GROUPS]],
+            sections=_SECTIONS,
+            tightest=[(words, sentence, titles[trace]) for words, sentence, trace in gathered.tightest(_TIGHTEST)],
+            more_groups=max(len(gathered.groups) - _GROUPS, 0),
+            run=end,
+            recordings=[(titles[one.trace], fact.words) for one in end.recordings for fact in one.facts],
+            counts={outcome: gathered.count(outcome) for outcome in ("broken", "error", "untested", "held")},
+        )
+        page.write_text(text, "utf-8")
+        return page
+
+    def _told(self, result: Result, finding: Finding, excerpt: str) -> _Details:
+        figure, first, replay = "", finding.first, self._replays.get(result.trace, "")
+        session = len(self._gathered.traces) - 1
+        if self._drawn[result.check] <= FIGURES_OF_A_CHECK:
+            written = write_figure(finding, self.out / "figures", f"{session + 1}-{file_name(result.session)}")
+            figure = "" if written is None else quote(written.relative_to(self.out).as_posix())
+        return _Details(
+            anchor=f"{session}-{self._gathered.checks[result.check]}",
+            check=result.check.name,
+            rule=finding.rule.id,
+            sentence=finding.sentence,
+            first="" if first is None else breach_words(first),
+            lines="\n".join(explanation(finding, _LINES)),
+            figure=figure,
+            replay=f"{replay}#frame={first.frame}" if replay and first is not None else replay,
+            excerpt=excerpt,
+        )
+
+    def _replay(self, trace: str, results: RunResult) -> tuple[str, str]:
+        """Write the replay of a session, and the seconds around its first breach as a trace of its own."""
+        opened, number = open_trace(trace), len(self._replays) + 1
+        label, broken = opened.data.session.label, broken_frames(results)
+        self.progress(f"replay of {label}")
+        path = self.out / "replays" / f"{number}-{file_name(label)}.html"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(replay_page(opened, broken=broken), "utf-8")
+        excerpt = self.out / "excerpts" / f"{number}-{file_name(label)}.crumbs"
+        if self.excerpts is not None:
+            self.progress(f"excerpt of {label}")
+            excerpt.parent.mkdir(exist_ok=True)
+            if excerpt.exists():
+                shutil.rmtree(excerpt)
+            data = opened.data
+            self.excerpts(Part(data, *_around(data.session.clock, broken[0].frame)), excerpt)
+        links = [quote(one.relative_to(self.out).as_posix()) for one in (path, excerpt)]
+        return links[0], links[1] if self.excerpts is not None else ""
+
+    def _group(self, group: Group, titles: Titles) -> dict[str, Any]:
+        """Return what the page tells of sessions that broke in the same way."""
+        first, replay = group.first, self._replays.get(group.trace, "")
+        followed = [f"{check} in {many}" for check, many in group.followed.most_common(_FOLLOWED)]
+        more = len(group.followed) - len(followed)
+        return {
+            "sessions": group.sessions,
+            "named": [titles[one] for one in group.named],
+            "first": first,
+            "session": titles[group.trace],
+            "replay": f"{replay}#frame={first.frame}" if replay and first.frame is not None else replay,
+            "followed": followed + ([f"{more} more checks"] if more > 0 else []),
+        }
+
+
 def write_report(
-    run: RunResult,
-    out: Path,
-    *,
-    excerpts: Callable[[Part, Path], None] | None = None,
-    progress: Callable[[str], None] = lambda what: None,
+    run: RunResult, out: Path, *, excerpts: Excerpts | None = None, progress: Callable[[str], None] = lambda what: None
 ) -> Path:
     """Write the report of a run into a folder.
 
     Args:
-        run: the results.
+        run: the results, those of a session one behind the other.
         out: the folder; what is in it already stays.
         excerpts: writes a part of a session into a folder; None to leave excerpts out.
         progress: is told what is being written.
@@ -67,137 +199,56 @@ def write_report(
     Raises:
         OSError: the folder cannot be written.
     """
-    out.mkdir(parents=True, exist_ok=True)
-    progress("figures")
-    figures = write_figures(run, out / "figures")
-    replays = _write_replays(run, out, progress)
-    cut = {} if excerpts is None else _write_excerpts(run, out, excerpts, progress)
-    titles = session_titles(run)
-    details = [
-        _details(index, result, titles[result.trace], finding, out, figures, replays, cut)
-        for index, result in [one for one in enumerate(run.results) if one[1].outcome == "broken"][:_SHOWN]
-        for finding in result.findings
-        if finding.outcome == "broken"
-    ]
-    page = out / "index.html"
-    text = render(
-        "report.html",
-        data=_table(run, titles),
-        details=details,
-        tightest=_tightest(run, titles),
-        run=run,
-        counts=_counts(run),
-    )
-    page.write_text(text, "utf-8")
-    return page
+    writer = ReportWriter(out, excerpts, progress)
+    for _, results in groupby(run.results, key=lambda one: one.trace):
+        writer.add(list(results))
+    return writer.finish(run.end())
 
 
-def _table(run: RunResult, titles: Titles) -> dict[str, Any]:
-    """Return a row for each result: the indices of check and session, outcome, share of the margin, words."""
-    checks = list(dict.fromkeys(result.check for result in run.results))
-    check_at, session_at = ({one: index for index, one in enumerate(several)} for several in (checks, run.sessions))
-    rows = []
-    for result in run.results:
-        share, words = _margin(result)
-        rows.append(
-            [check_at[result.check], session_at[result.trace], result.outcome, share, words, result_words(result)]
-        )
+def _around(clock: Any, frame: int) -> tuple[int, int]:
+    """Return the clock indices of the seconds around a frame."""
+    time = clock.times[clock.clock_index_at_or_after(frame)]
+    rows = np.searchsorted(clock.times, [time - _SECONDS_AROUND, time + _SECONDS_AROUND], side="right")
+    return max(int(rows[0]) - 1, 0), int(rows[1]) - 1
+
+
+def _page_data(gathered: Gathered, titles: Titles) -> dict[str, Any]:
+    """Return the outcomes as the page's script reads them: packed, a row for each session."""
+    checks = len(gathered.checks)
+    words = list(dict.fromkeys(gathered.words.values()))
+    place = {one: index for index, one in enumerate(words)}
     return {
-        "checks": [[one.stem, one.name] for one in checks],
-        "sessions": [titles[one] for one in run.sessions],
-        "rows": rows,
-        "shown": _SHOWN,
+        "checks": [[one.stem, one.name] for one in gathered.checks],
+        "sessions": [titles[trace] for trace in gathered.traces],
+        "codes": CODES,
+        "outcomes": _packed(b"".join(bytes(row).ljust(checks, b"\0") for row in gathered.outcomes)),
+        "words": words,
+        "said": [[session * checks + check, place[one]] for (session, check), one in gathered.words.items()],
+        "rules": [_rule(one) for one in gathered.worst_rules],
+        "broken": [
+            [index, [_break(one) for one in gathered.broken[trace]]]
+            for index, trace in enumerate(gathered.traces)
+            if trace in gathered.broken
+        ],
     }
 
 
-def _margin(result: Result) -> tuple[float | None, str]:
-    """Return the tightest margin of a result, as a share of what is allowed, and in words."""
-    with_share = [one.margin for one in result.findings if one.margin is not None and one.margin.share is not None]
-    if not with_share:
-        return None, ""
-    tightest = min(with_share, key=lambda one: one.share if one.share is not None else np.inf)
-    share = tightest.share
-    return (share if share is not None and np.isfinite(share) else None), margin_words(tightest)
+def _rule(one: RuleColumn) -> dict[str, Any]:
+    has_margin = any(value == value for value in one.margins)
+    return {
+        "id": one.id,
+        "sentence": one.sentence,
+        "check": one.check,
+        "unit": one.unit,
+        "outcomes": _packed(bytes(one.outcomes)),
+        "margins": _packed(one.margins.tobytes()) if has_margin else "",
+        "allowed": _packed(one.allowed.tobytes()) if has_margin else "",
+    }
 
 
-def _details(
-    index: int,
-    result: Result,
-    title: str,
-    finding: Finding,
-    out: Path,
-    figures: dict[tuple[str, str], Path],
-    replays: dict[str, Path],
-    cut: dict[str, Path],
-) -> _Details:
-    figure, first = figures.get((result.trace, finding.rule.id)), finding.first
-    replay = _link(out, replays.get(result.trace))
-    return _Details(
-        index=index,
-        check=result.check.name,
-        session=title,
-        rule=finding.rule.id,
-        sentence=finding.sentence,
-        first="" if first is None else breach_words(first),
-        lines="\n".join(explanation(finding, _LINES)),
-        figure=_link(out, figure),
-        replay=f"{replay}#frame={first.frame}" if replay and first is not None else replay,
-        excerpt=_link(out, cut.get(result.trace)),
-    )
+def _break(one: Break) -> list[Any]:
+    return [one.check, one.frame, one.words or one.sentence]
 
 
-def _link(out: Path, path: Path | None) -> str:
-    return "" if path is None else quote(path.relative_to(out).as_posix())
-
-
-def _broken_sessions(run: RunResult) -> list[tuple[str, RunResult]]:
-    """Return the first sessions in which something broke at a frame, each with its results."""
-    broken = (result for result in run.of("broken") if any(one.first is not None for one in result.findings))
-    traces = list(dict.fromkeys(result.trace for result in broken))[:_REPLAYED]
-    return [(trace, RunResult(tuple(one for one in run.results if one.trace == trace))) for trace in traces]
-
-
-def _write_replays(run: RunResult, out: Path, progress: Callable[[str], None]) -> dict[str, Path]:
-    written = {}
-    for number, (trace, results) in enumerate(_broken_sessions(run), 1):
-        opened = open_trace(trace)
-        progress(f"replay of {opened.data.session.label}")
-        path = out / "replays" / f"{number}-{file_name(opened.data.session.label)}.html"
-        path.parent.mkdir(exist_ok=True)
-        path.write_text(replay_page(opened, broken=broken_frames(results)), "utf-8")
-        written[trace] = path
-    return written
-
-
-def _write_excerpts(
-    run: RunResult, out: Path, write: Callable[[Part, Path], None], progress: Callable[[str], None]
-) -> dict[str, Path]:
-    """Write the seconds around the first breach of each broken session as a trace of its own."""
-    written = {}
-    for number, (trace, results) in enumerate(_broken_sessions(run), 1):
-        data = open_trace(trace).data
-        clock, first = data.session.clock, broken_frames(results)[0].frame
-        progress(f"excerpt of {data.session.label}")
-        time = clock.times[clock.clock_index_at_or_after(first)]
-        rows = np.searchsorted(clock.times, [time - _SECONDS_AROUND, time + _SECONDS_AROUND], side="right")
-        path = out / "excerpts" / f"{number}-{file_name(data.session.label)}.crumbs"
-        path.parent.mkdir(exist_ok=True)
-        if path.exists():
-            shutil.rmtree(path)
-        write(Part(data, max(int(rows[0]) - 1, 0), int(rows[1]) - 1), path)
-        written[trace] = path
-    return written
-
-
-def _tightest(run: RunResult, titles: Titles) -> list[tuple[str, str, str]]:
-    """Return the tightest margins among what held: each rule once, with its session."""
-    held = [(one.margin.share, one, result) for result in run.of("held") for one in result.findings
-            if one.margin is not None and one.margin.share is not None]  # fmt: skip
-    found: dict[str, tuple[str, str, str]] = {}
-    for _, one, result in sorted(held, key=lambda each: each[0]):
-        found.setdefault(one.rule.id, (margin_words(one.margin), one.sentence, titles[result.trace]))
-    return list(found.values())[:_TIGHTEST]
-
-
-def _counts(run: RunResult) -> dict[str, int]:
-    return {outcome: len(run.of(outcome)) for outcome in ("broken", "error", "untested", "held")}
+def _packed(content: bytes) -> str:
+    return base64.b64encode(content).decode("ascii")

@@ -1,6 +1,7 @@
 """What all figures share: colours, sizes, and how a plan is laid out."""
 
 import warnings
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
@@ -12,6 +13,7 @@ from breadcrumb.report.naming import visible
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
+    from matplotlib.text import Text
 
 INK: Final = "#1c2731"
 PATH: Final = "#2b5fa4"
@@ -23,6 +25,8 @@ PADDING: Final = 0.015
 SIZE: Final = (12.8, 8.0)
 _BEYOND_MEASURE = 1e100
 DOTS: Final = 100
+_OPTIONS: Final[dict[str, dict[str, Any]]] = {".png": {"pil_kwargs": {"compress_level": 1}}}
+"""How files are written, by their suffix: more compression takes as long as drawing, and saves a third."""
 SEVERAL: Final = (
     *("#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a"),
     *("#a08696", "#614155", "#e86917", "#846671", "#813605"),
@@ -32,13 +36,27 @@ SEVERAL: Final = (
 
 def save(figure: "Figure", path: Path) -> None:
     """Write a figure to a file; what no font has, such as control characters, is shown as its escape sequence."""
-    from matplotlib.text import Text
-
-    for text in figure.findobj(Text):
+    for text in _texts(figure):
         text.set_text(visible(text.get_text()))
     with warnings.catch_warnings():
         warnings.filterwarnings("ignore", "Glyph .* missing from", UserWarning)  # it is drawn as a box
-        figure.savefig(path)
+        figure.savefig(path, **_OPTIONS.get(path.suffix, {}))
+
+
+def _texts(figure: "Figure") -> "Iterator[Text]":
+    """Yield the texts of a figure that may hold names of the game; those at ticks are set as visible ones."""
+    from matplotlib.axis import Axis
+    from matplotlib.legend import Legend
+    from matplotlib.text import Text
+
+    yield from figure.texts
+    for child in (one for axes in figure.axes for one in axes.get_children()):
+        if isinstance(child, Text):
+            yield child
+        elif isinstance(child, Axis):
+            yield child.label
+        elif isinstance(child, Legend):
+            yield from child.get_texts()
 
 
 def drawable(values: Any) -> Any:

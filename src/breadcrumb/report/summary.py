@@ -1,5 +1,7 @@
 """The summary of a run in a terminal: what broke, what was untested, what is closest to breaking."""
 
+import shlex
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import TypeAlias
@@ -9,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from breadcrumb.report.figures import FIGURES_OF_A_CHECK
+from breadcrumb.report.gathering import breaks_of
 from breadcrumb.report.naming import Titles, session_titles
 from breadcrumb.run.results import CheckInfo, Result, ResultOutcome, RunResult
 from breadcrumb.verdicts.verdict import Verdict
@@ -44,16 +47,18 @@ def _parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
     yield from _notes(run, titles)
     yield from _situations(run)
     yield _counts(run)
+    yield from _next(run)
 
 
 def _broken_parts(run: RunResult, figures: Figures, titles: Titles) -> Iterator[RenderableType]:
-    broken = run.of("broken")
     by_check: dict[CheckInfo, list[Result]] = {}
-    for result in broken:
+    for result in run.of("broken"):
         by_check.setdefault(result.check, []).append(result)
-    for number, (check, results) in enumerate(by_check.items()):
+    first = _first_to_break(run)
+    ordered = sorted(by_check.items(), key=lambda one: (-first[one[0]], min(map(_begin, one[1]))))
+    for number, (check, results) in enumerate(ordered):
         finding = results[0].first_broken
-        where = _where(results, run, titles)
+        where = _where(results, run, titles) + _before_others(first[check], run, others=len(by_check) > 1)
         yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  {where}")
         if number < _EXPLAINED:
             _, *details = explanation(finding, _LINES)
@@ -66,6 +71,35 @@ def _broken_parts(run: RunResult, figures: Figures, titles: Titles) -> Iterator[
         yield Text("")
     if figures and any(len(results) > FIGURES_OF_A_CHECK for results in by_check.values()):
         yield Text(f"figures are of the first {FIGURES_OF_A_CHECK} sessions in which a check broke\n")
+
+
+def _first_to_break(run: RunResult) -> Counter[CheckInfo]:
+    """Return in how many sessions each check was the first one to break."""
+    by_session: dict[str, list[Result]] = {}
+    for result in run.of("broken"):
+        by_session.setdefault(result.trace, []).append(result)
+    return Counter(min(results, key=_begin).check for results in by_session.values())
+
+
+def _begin(result: Result) -> float:
+    """Return when a result broke first; infinity if at no frame."""
+    return breaks_of([result])[0].time
+
+
+def _before_others(sessions: int, run: RunResult, *, others: bool) -> str:
+    """Say where a check was the first one to break, if it was not the only one."""
+    if not sessions or not others:
+        return ""
+    return f"; broke first in {_many(sessions, 'session')}" if len(run.sessions) > 1 else "; broke first"
+
+
+def _next(run: RunResult) -> Iterator[RenderableType]:
+    """Say what shows the moment at which something broke first."""
+    for check, _ in _first_to_break(run).most_common(1):
+        result = next(one for one in run.of("broken") if one.check == check)
+        if result.first_broken.first is not None:
+            words = f"breadcrumb replay {shlex.quote(result.trace)} --check {shlex.quote(result.check.file)}"
+            yield Text.assemble(("NEXT    ", "bold"), words)
 
 
 def _where(results: list[Result], run: RunResult, titles: Titles) -> str:

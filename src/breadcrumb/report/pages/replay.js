@@ -6,12 +6,7 @@
   const COLOURS = ["#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a", "#a08696", "#614155", "#e86917", "#846671", "#813605"];
   const DARK = ["#79b0ec", "#f4867a", "#f6e782", "#7bf7fc", "#9070e9", "#ae7e10", "#e0be0e", "#4f97b9", "#b6d0bb", "#db5981"];
   const MOST_EVENTS = 300, MOST_TRAILS = 120, MISSING_FLAG = 2, NEAR = 14, FEW = 150, BESIDE = 400;
-  const ARRAYS = { f4: Float32Array, f8: Float64Array, i4: Int32Array, u1: Uint8Array };
-
-  const unpacked = (text, type) => {
-    const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
-    return new ARRAYS[type](bytes.buffer);
-  };
+  const unpacked = breadcrumbUnpacked;
   const frames = unpacked(session.frames, "i4"), times = unpacked(session.times, "f8"), last = frames.length - 1;
   const objects = [];
   session.kinds.forEach((kind, number) => {

@@ -1,0 +1,106 @@
+"""What a report gathers from sessions that it is given one after the other."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from breadcrumb import Trace, judge
+from breadcrumb.report.gathering import Gathered
+from breadcrumb.report.reporting import ReportWriter, write_report
+from breadcrumb.run.results import Result, RunResult
+from breadcrumb.run.running import run_checks
+from breadcrumb.testing import make_trace
+from breadcrumb.verdicts.verdict import Verdict
+
+CHECKS = """
+from breadcrumb import judge
+
+
+def check_a_keg_stays_low(trace):
+    assert judge(trace.all("keg").y < 3, "a keg stays low")
+
+
+def check_a_keg_stays_slow(trace):
+    assert judge(trace.all("keg").speed < 5, "a keg stays slow")
+
+
+def check_a_lid_is_shut(trace):
+    assert judge(trace.all("lid").open < 1, "a lid is shut")
+"""
+
+
+def session(folder: Path, name: str, heights: list[float], event: int | None = None) -> Path:
+    """Record a keg at some heights, with a bump on a frame."""
+    from breadcrumb import Recorder
+
+    class Keg:
+        id, x = "keg-1", 0.0
+
+    keg = Keg()
+    with Recorder(folder / f"{name}.crumbs") as rec:
+        rec.declare(events=["bump"], kinds=["lid"])
+        rec.watch(keg, id="keg-1", kind="keg", position=("x", "x"), y=lambda one: one.y)
+        for frame, height in enumerate(heights):
+            keg.y = height  # type: ignore[attr-defined]
+            if frame == event:
+                rec.event("bump", by="keg-1")
+            rec.frame(frame / 10)
+    return folder / f"{name}.crumbs"
+
+
+@pytest.fixture
+def run(tmp_path: Path) -> RunResult:
+    """Five sessions: one holds, three break alike, of which two were bumped, and one breaks elsewhere first."""
+    (tmp_path / "check_it.py").write_text(CHECKS)
+    traces = [
+        session(tmp_path, "calm", [0, 1, 2]),
+        session(tmp_path, "high-1", [0, 1, 4]),
+        session(tmp_path, "bumped-1", [0, 4, 4], event=1),
+        session(tmp_path, "bumped-2", [0, 2, 5], event=2),
+        session(tmp_path, "high-2", [0, 7, 4]),
+    ]
+    return run_checks([tmp_path / "check_it.py"], traces)
+
+
+def test_sessions_that_broke_in_the_same_way_are_one_group(run: RunResult) -> None:
+    """The first rule, its kind and the events on that frame tell ways apart, whichever frame it is; the most frequent is first."""
+    gathered = Gathered()
+    new = [gathered.add([one for one in run.results if one.trace == trace]) for trace in run.sessions]
+    assert new == [False, True, True, False, False]
+    told = [(one.sessions, one.first.around, [Path(each).stem for each in one.named]) for one in gathered.worst_groups]
+    assert told == [(2, (), ["high-1", "high-2"]), (2, ("bump",), ["bumped-1", "bumped-2"])]
+    assert [one.sentence for one in gathered.worst_rules] == ["a keg stays low", "a lid is shut", "a keg stays slow"]
+    assert gathered.worst_rules[0].margins.tolist() == [1.0, -1.0, -1.0, -2.0, -4.0]
+    assert {what: gathered.count(what) for what in ("broken", "untested", "held")} == {
+        "broken": 4,
+        "untested": 5,
+        "held": 6,
+    }
+
+
+def test_the_rule_that_broke_first_is_told_by_its_frame_not_by_its_place() -> None:
+    """A check further down the file that broke on an earlier frame is the first one."""
+    trace: Trace = make_trace([{"a": {"x": float(n), "y": 9.0 * (n == 1)}} for n in range(4)], kinds={"a": "keg"})
+    late, early = judge(trace.all("keg").x < 3, "late"), judge(trace.all("keg").y < 3, "early")
+    gathered = Gathered()
+    gathered.add([_result(late), _result(early)])
+    assert [one.sentence for one in gathered.broken["a.crumbs"]] == ["early", "late"]
+
+
+def _result(verdict: Verdict) -> Any:
+    from breadcrumb.run.results import CheckInfo
+
+    return Result.of(CheckInfo(f"check_{verdict.sentence}", "check_it.py", 1), "a.crumbs", "a", (verdict,))
+
+
+def test_a_report_that_is_fed_by_sessions_is_that_of_the_whole_run(run: RunResult, tmp_path: Path) -> None:
+    """A runner that keeps no results writes the same page as one that has them all."""
+    page = write_report(run, tmp_path / "whole").read_text("utf-8")
+    writer = ReportWriter(tmp_path / "fed")
+    for trace in run.sessions:
+        writer.add([one for one in run.results if one.trace == trace])
+    assert writer.finish(run.end()).read_text("utf-8") == page
+    assert sorted(one.relative_to(tmp_path / "fed") for one in (tmp_path / "fed").rglob("*")) == sorted(
+        one.relative_to(tmp_path / "whole") for one in (tmp_path / "whole").rglob("*")
+    )
