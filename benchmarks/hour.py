@@ -33,10 +33,9 @@ OPEN = "import sys; from breadcrumb import open_trace; open_trace(sys.argv[1])"
 REPLAY = """
 import sys
 from pathlib import Path
-from breadcrumb import Trace, open_trace
-from breadcrumb.model.cutting import Part
-from breadcrumb.report.replaying import replay_page
-Path(sys.argv[2]).write_text(replay_page(Trace(Part(open_trace(sys.argv[1]).data, 1000, 3000))))
+from breadcrumb import open_trace
+from breadcrumb.report.replaying import write_replay
+write_replay(open_trace(sys.argv[1]), Path(sys.argv[2]))
 """
 COMMAND = "from breadcrumb.cli import main; main()"
 
@@ -82,7 +81,7 @@ def main() -> None:
             "open for the first time": [python, "-c", OPEN, str(trace)],
             "check": [python, "-c", COMMAND, "check", str(folder / "check_it.py"), str(trace)],
             "show": [python, "-c", COMMAND, "show", str(trace)],
-            "replay in part": [python, "-c", REPLAY, str(trace), str(folder / "r.html")],
+            "replay": [python, "-c", REPLAY, str(trace), str(folder / "r.html")],
             "pack": [python, "-c", COMMAND, "convert", str(trace), str(folder / "hour.crumbs.zip")],
             "write as lines": [python, "-c", COMMAND, "convert", str(trace), str(folder / "hour.jsonl")],
             "read the lines": [

@@ -9,10 +9,12 @@ session at a time, and none is kept. The page is opened in Chromium, if there is
 import argparse
 import random
 import resource
-import shutil
+import statistics
 import tempfile
 import time
 from pathlib import Path
+
+from browser import CAN_OPEN, browser, opened
 
 from breadcrumb.report.reporting import ReportWriter
 from breadcrumb.run.results import CheckInfo, Result, RunEnd
@@ -41,22 +43,6 @@ def session(number: int, checks: list[CheckInfo], rules: list[Rule], draw: rando
     return made
 
 
-def opened(page: Path) -> float:
-    """Return how many seconds a browser takes to load the page and run its script."""
-    from selenium import webdriver
-
-    options = webdriver.ChromeOptions()
-    options.binary_location = str(shutil.which("chromium"))
-    for argument in ("--headless=new", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"):
-        options.add_argument(argument)
-    driver = webdriver.Chrome(options, webdriver.ChromeService(shutil.which("chromedriver")))
-    try:
-        driver.get(page.resolve().as_uri())
-        return float(driver.execute_script("return performance.now() / 1000"))
-    finally:
-        driver.quit()
-
-
 def main() -> None:
     """Print one line for each figure."""
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
@@ -81,8 +67,9 @@ def main() -> None:
         taken += time.perf_counter() - begin
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         print(f"written in {taken:.1f} s, {page.stat().st_size / 1e6:.1f} MB, peak of memory {peak:.0f} MB")
-        if shutil.which("chromium") and shutil.which("chromedriver"):
-            print(f"opens in {min(opened(page) for _ in range(3)):.2f} s")
+        if CAN_OPEN:
+            with browser() as driver:
+                print(f"opens in {statistics.median(opened(driver, page) for _ in range(3)):.2f} s")
 
 
 class _WithoutReplays(ReportWriter):

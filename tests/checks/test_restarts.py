@@ -12,12 +12,12 @@ import pytest
 from breadcrumb import Duration, Misuse, Recorder, Restarts, Spans, Trace, Verdict, frames, open_trace, seconds
 from breadcrumb.checks import movement, triggers, values
 from breadcrumb.errors import CheckFileError
-from breadcrumb.report.replaying import replay_data
 from breadcrumb.run.running import run_checks
 from breadcrumb.testing import differences, make_trace
 from references.comparing import CASES, arguments
 from references.drawing import STEP, draw_scene, trace_of
 from references.plain import Scene
+from replayed import replay_data
 
 PAIRS = 12
 ANEW = "round.start"
@@ -270,4 +270,5 @@ def test_restarts_come_through_every_format(tmp_path: Path, cli: Callable[..., A
     assert differences(first, back) == ()
     assert "2 restarts, on frames 0, 2" in cli("show", "back.crumbs").stdout
     assert "restart" in cli("show", "back.crumbs", "--around", "2").stdout
-    assert replay_data(back)["restarts"] == [0, 2]
+    assert cli("replay", "back.crumbs", "--out", "back.html", "--no-open").returncode == 0
+    assert replay_data(tmp_path / "back.html")["restarts"] == [0, 2]

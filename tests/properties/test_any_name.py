@@ -15,8 +15,8 @@ from breadcrumb.checks import movement, session, spawns, values
 from breadcrumb.listen.exporting import frame_lines
 from breadcrumb.listen.sessions import SessionWriter
 from breadcrumb.model.columns import column_name, property_and_part
-from breadcrumb.report.replaying import replay_data
 from breadcrumb.testing import differences, odd_names
+from replayed import replay_data
 
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 NAMES = odd_names()
@@ -111,6 +111,6 @@ def test_the_commands_take_any_name(odd: Path, cli: Cli, tmp_path: Path) -> None
     for some in (drawn[:8], drawn[60:68], drawn[-8:]):
         done = cli("draw", odd, *(word for spec in some for word in ("--signal", spec)), "--out", tmp_path)
         assert done.returncode == 0, done.stderr
-    page = replay_data(trace)
-    assert [one["name"] for one in page["kinds"][0]["properties"]] == list(trace.one("number").properties)
     assert cli("replay", odd, "--out", tmp_path / "odd.html", "--no-open").returncode == 0
+    page = replay_data(tmp_path / "odd.html")
+    assert [one["name"] for one in page["kinds"][0]["properties"]] == list(trace.one("number").properties)

@@ -6,8 +6,8 @@ from typing import Any
 
 import pytest
 
-from breadcrumb import Box, Recorder, Verdict, frames, judge
-from breadcrumb.checks import movement, spawns, triggers
+from breadcrumb import Box, Circle, Recorder, Trace, Verdict, frames, judge
+from breadcrumb.checks import collisions, movement, rays, spawns, triggers
 from breadcrumb.report.figures import figure_of, write_figures
 from breadcrumb.report.naming import file_name
 from breadcrumb.run.running import run_checks
@@ -50,6 +50,57 @@ def test_a_figure_shows_just_what_was_judged(name: str) -> None:
         (signal,) = (axes for axes in figure.axes if axes.get_label() == "signal")
         labels = {text.get_text() for text in signal.get_legend().get_texts()}  # type: ignore[union-attr]
         assert ("broken" in labels) == (verdict.outcome == "broken")
+
+
+EAST: dict[str, Any] = {
+    "axes": {"x": "east", "y": "north"}, "angles": {"unit": "deg", "zero": "east", "sense": "counter-clockwise"},
+}  # fmt: skip
+
+
+def _mast(check: Callable[[Trace], Verdict]) -> Verdict:
+    """Return the verdict on a mast that turns away from a skiff, with a beam that ends behind it."""
+    states: list[Any] = [
+        {
+            "mast": {"position": (0.0, 0.0), "yaw": yaw, "end": (yaw, 0.0), "way": (1.0, 0.0)},
+            "heron": {"position": (5.0, 0.0)},
+        }
+        for yaw in (0.0, 45.0)
+    ]
+    return check(make_trace(states, kinds={"mast": "mast", "heron": "skiff"}, **EAST))
+
+
+LINES: dict[str, tuple[Callable[[Trace], Verdict], tuple[tuple[float, float], ...]]] = {
+    # a verdict on the mast, and the line that its evidence has
+    "the way to an object": (lambda t: movement.faces(t.one("mast"), t.one("skiff")), ((0, 0), (5, 0))),
+    "the way to a place": (lambda t: movement.faces(t.one("mast"), (0.0, 3.0)), ((0, 0), (0, 3))),
+    "a ray": (
+        lambda t: rays.ends_where_it_hits(t.one("mast").end, [Circle((9, 0), 1.0)], origin=t.one("mast").position,
+                                          direction=t.one("mast").way, otherwise=20.0),
+        ((0, 0), (8, 0)),
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", LINES)
+def test_a_breach_keeps_the_line_that_it_was_judged_by(name: str) -> None:
+    """The way to a target, and a ray up to where it should end, are lines in the evidence, and in the figure."""
+    check, line = LINES[name]
+    verdict = _mast(check)
+    assert verdict.outcome == "broken"
+    assert verdict.evidence.first is not None
+    assert verdict.evidence.first.lines == (line,)
+
+
+def test_a_barrier_is_drawn_where_it_was_passed() -> None:
+    """The barrier is a line of the path's panel; a region that was passed through is its outline."""
+    skiff = small_trace().one("skiff")
+    figure = figure_of(collisions.never_tunnels(skiff, [(1.5, -1), (1.5, 1)]))
+    assert figure is not None
+    (path,) = (axes for axes in figure.axes if axes.get_label() == "path")
+    assert "judged by" in {text.get_text() for text in path.get_legend().get_texts()}  # type: ignore[union-attr]
+    passed = collisions.never_tunnels(skiff, Box((1.2, -1), (1.4, 1)))
+    assert passed.evidence.first is not None
+    assert (passed.outcome, len(passed.evidence.first.outlines)) == ("broken", 1)
 
 
 def test_an_untested_verdict_has_nothing_to_draw() -> None:

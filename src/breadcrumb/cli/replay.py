@@ -1,5 +1,6 @@
 """`breadcrumb replay`."""
 
+import math
 import sys
 import webbrowser
 from pathlib import Path
@@ -10,9 +11,15 @@ from breadcrumb.cli.console import fail, say
 from breadcrumb.cli.show import WHEN
 from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report.around import row_of
-from breadcrumb.report.replaying import broken_frames, replay_page
+from breadcrumb.report.judged import broken_rules
+from breadcrumb.report.replaying import write_replay
+from breadcrumb.run.finding import find_check_files
 from breadcrumb.run.running import run_checks
 from breadcrumb.trace.opened import open_trace
+from breadcrumb.verdicts.excerpts import excerpts_of
+
+_JUDGED = 20_000
+"""Of how many samples the judged values are shown, around each breach."""
 
 
 @click.command("replay", epilog="Example: breadcrumb replay lantern-bay/faulty.crumbs")
@@ -22,7 +29,7 @@ from breadcrumb.trace.opened import open_trace
     "checks",
     multiple=True,
     type=click.Path(path_type=Path),
-    help="Mark the frames on which its rules break.",
+    help="Show the rules of this check file, or folder of them, that break, and where.",
 )
 @click.option("--at", type=WHEN, help="Open at this frame or time.  [default: the first breach]")
 @click.option(
@@ -35,16 +42,16 @@ def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path |
     """Make a page that plays TRACE: from above or in any two axes, frame by frame, with what each object was like."""
     try:
         opened = open_trace(trace)
-        broken = broken_frames(run_checks(list(checks), [trace])) if checks else []
-        page = replay_page(opened, broken=broken, at=None if at is None else row_of(opened, at))
+        files = [file for path in checks for file in find_check_files(path)]
+        with excerpts_of(math.inf, _JUDGED):
+            broken = broken_rules(run_checks(files, [trace]).results) if checks else []
+        label = opened.data.session.label
+        path = out or (trace.parent if trace.parent.is_dir() else Path()) / f"{label}.replay.html"
+        write_replay(opened, path, broken=broken, at=None if at is None else row_of(opened, at))
     except BreadcrumbError as error:
         fail(error)
-    path = out or (trace.parent if trace.parent.is_dir() else Path()) / f"{opened.data.session.label}.replay.html"
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(page, "utf-8")
     except OSError as error:
-        fail(f"{path} cannot be written ({error.strerror}); name another place with --out")
+        fail(f"{error.filename} cannot be written ({error.strerror}); name another place with --out")
     say(path)
     if opens or (opens is None and sys.stdout.isatty()):
         webbrowser.open(path.resolve().as_uri())

@@ -10,7 +10,20 @@ import numpy as np
 
 from breadcrumb.report.naming import file_name, session_names, visible
 from breadcrumb.report.outlines import fill_region
-from breadcrumb.report.style import ALLOWED, DOTS, EVENT, INK, PADDING, PATH, SIZE, WRONG, drawable, name_plan, save
+from breadcrumb.report.style import (
+    ALLOWED,
+    ALLOWED_LINE,
+    DOTS,
+    EVENT,
+    INK,
+    PADDING,
+    PATH,
+    SIZE,
+    WRONG,
+    drawable,
+    name_plan,
+    save,
+)
 from breadcrumb.run.results import CheckInfo, Result, RunResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, OperandExcerpt, Stay
 from breadcrumb.verdicts.findings import Finding
@@ -27,6 +40,8 @@ _OPERANDS = 4
 _OPERAND_HEIGHT = 1.5
 """In inches."""
 _LONGEST_NAME = 60
+_THIN = 0.02
+"""A band of a smaller share of the axis is thin."""
 _TITLE, _SMALL = 11, 9
 _LINE_HEIGHT = 1.3
 _EDGE, _HEAD, _FOOT, _BETWEEN, _AXIS, _TICK = 0.1, 0.25, 0.55, 0.6, 0.85, 0.24
@@ -225,10 +240,12 @@ def _draw_band(axes: "Axes", times: Any, low: Any, high: Any, span: tuple[float,
     if len(low) or len(high):
         bottom = low if len(low) else np.full(len(times), span[0])
         top = high if len(high) else np.full(len(times), span[1])
+        is_thin = np.nanmax(top - bottom, initial=0.0) < _THIN * (span[1] - span[0])
         axes.fill_between(times, bottom, top, color=ALLOWED, label="allowed", linewidth=0, zorder=1)
         for border in (low, high):
-            if len(border):
-                axes.plot(times, border, color=ALLOWED, linewidth=2, zorder=1)
+            if len(border):  # a thin band would be hidden by the line that lies in it
+                look = (ALLOWED_LINE, 0.8, 3.5) if is_thin else (ALLOWED, 2.0, 1)
+                axes.plot(times, border, color=look[0], linewidth=look[1], zorder=look[2])
     axes.set_ylim(*span)
 
 
@@ -268,6 +285,10 @@ def _draw_path(axes: "Axes", excerpt: Excerpt) -> None:
     x, y = drawable(np.array(excerpt.path)).T
     color, label, alpha = (ALLOWED, "allowed", 0.5) if excerpt.belongs_inside else (WRONG, "not allowed", 0.15)
     fill_region(axes, excerpt.outlines, EVENT, color=color, label=label, alpha=alpha)
+    for index, line in enumerate(excerpt.lines):
+        label = "" if index else "judged by"
+        axes.plot(*np.array(line).T, color=WRONG, linewidth=1.2, linestyle="--", zorder=2, label=label)
+        axes.plot(*line[-1], "x", color=WRONG, markersize=8, zorder=4)
     axes.plot(x, y, color=PATH, linewidth=1.2, alpha=0.7, zorder=2)
     age = np.linspace(0.15, 1.0, len(x))
     axes.scatter(x, y, s=10, color=PATH, alpha=age.tolist(), zorder=3, label="path, older is paler")

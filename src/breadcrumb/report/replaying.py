@@ -1,118 +1,142 @@
-"""A session as a page that plays it: the data of the page, and the page."""
+"""A session as a page that plays it: the page, and the pieces beside it that it loads as they are needed."""
 
-import base64
-from collections.abc import Iterator, Sequence
-from dataclasses import asdict, dataclass
+import secrets
+from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from breadcrumb.algebra.angles import AGAINST, compass_of, plan_axes
-from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Ints, Session
+from breadcrumb.model.session import Session
 from breadcrumb.report.facts import data_words
+from breadcrumb.report.judged import BrokenRule, rule_data
+from breadcrumb.report.packing import Packer
 from breadcrumb.report.pages import render
-from breadcrumb.run.results import RunResult
+from breadcrumb.report.pieces import Column, Kind, bounds_of, fixed_values, kinds_of, pieces_of
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
 
-_MOST_VALUES = 8_000_000
-"""How many values a page holds; of a longer session it shows the frames around the one where it opens."""
-_MISSING_FLAG = 2
+_FACING = ("facing", "heading", "yaw")
+"""What an angle is called that tells where an object faces, if its shape has no turn."""
+_DIMENSIONS = 3
 
 
-@dataclass(frozen=True)
-class BrokenFrame:
-    """A frame on which a check broke, as the page marks it."""
+def write_replay(trace: Trace, path: Path, *, broken: Sequence[BrokenRule] = (), at: int | None = None) -> Path:
+    """Write a page that plays a session, and works offline.
 
-    frame: int
-    object: str
-    words: str
-
-
-def replay_page(trace: Trace, *, broken: Sequence[BrokenFrame] = (), at: int | None = None) -> str:
-    """Return a page that plays a session, in one file that works offline.
+    A long session has its samples in pieces, in a folder beside the page that has its name.
 
     Args:
         trace: the session.
-        broken: frames to mark on the time bar.
+        path: the page.
+        broken: the rules that broke, in order of time.
         at: the clock index at which it opens; else the first broken frame, else the start.
+
+    Returns:
+        The path of the page.
+
+    Raises:
+        Misuse: the session has no frame.
+        OSError: a file cannot be written.
     """
-    return render("replay.html", title=trace.data.session.label, data=replay_data(trace, broken, at))
-
-
-def broken_frames(run: RunResult) -> list[BrokenFrame]:
-    """Return the first and the worst breach of every broken verdict of a run, and where each object first broke it."""
-    found: dict[BrokenFrame, None] = {}
-    for result in run.of("broken"):
-        for finding in result.findings:
-            for breach in (finding.first, finding.worst):
-                if breach is not None:
-                    words = f"{result.check.name}: {finding.sentence}: {breach.words}"
-                    found[BrokenFrame(breach.frame, breach.object, words)] = None
-            for tally in finding.tallies:
-                if tally.first_frame is not None and (tally.first_frame, tally.object) not in {
-                    (one.frame, one.object) for one in found
-                }:
-                    found[BrokenFrame(tally.first_frame, tally.object, f"{result.check.name}: {finding.sentence}")] = (
-                        None
-                    )
-    return sorted(found, key=lambda one: one.frame)
-
-
-def replay_data(trace: Trace, broken: Sequence[BrokenFrame] = (), at: int | None = None) -> dict[str, Any]:
-    """Return what the page needs to know of a session, as JSON has it; columns are packed arrays in base 64."""
     trace = trace.without_restarts()  # lifetimes are shown as they were recorded
-    session = trace.data.session
+    kinds, size = kinds_of([trace.all(kind) for kind in trace.kinds]), trace.data.session.clock.size
+    data = _session_data(trace, kinds, broken, at)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    folder = path.parent / f"{path.stem}.pieces"
+    for old in folder.glob("[0-9]*.js"):
+        old.unlink()
+    several = len(data["bounds"]) > 1
+    if several:
+        folder.mkdir(exist_ok=True)
+    for number, (layout, content) in enumerate(pieces_of(kinds, size)):
+        data["layouts"].append(layout["kinds"])
+        if several:
+            (folder / f"{number}.js").write_text(f'breadcrumbPiece({number}, "{content}");\n', "ascii")
+        else:
+            data["piece"] = content
+    data["folder"] = folder.name if several else ""
+    path.write_text(
+        render("replay.html", title=trace.data.session.label, data=data, nonce=secrets.token_hex(8)), "utf-8"
+    )
+    return path
+
+
+def _session_data(trace: Trace, kinds: Sequence[Kind], broken: Sequence[BrokenRule], at: int | None) -> dict[str, Any]:
+    """Return what the page needs to know from the start, as JSON has it."""
+    session, packer = trace.data.session, Packer()
     clock = session.clock
     if not clock.size:
         raise Misuse(f"{session.label} has no frame to play")
     if at is None:
-        at = min((int(np.searchsorted(clock.frames, one.frame)) for one in broken), default=0)
-    first, last = _window(trace, at)
-    names = [*session.names, ""]
-    return {
+        at = min((clock.clock_index_at_or_after(one.first.frame) for one in broken), default=0)
+    told = {
         "label": session.label,
         "about": "  ".join(
             str(session.about[key]) for key in ("game", "build", "level", "seed") if key in session.about
         ),
-        "whole": last - first + 1 == clock.size,
-        "frames": _packed(clock.frames[first : last + 1].astype("<i4")),
-        "times": _packed(clock.times[first : last + 1].astype("<f8")),
-        "at": at - first,
+        "frames": packer.put(clock.frames.astype("<i4")),
+        "times": packer.put(clock.times.astype("<f8")),
+        "at": min(int(at), clock.size - 1),
         "axes": _axes(session),
-        "kinds": [one for kind in trace.kinds for one in _kind(trace.all(kind), first, last)],
-        "events": list(_events(session, names, first, last)),
-        "restarts": [at - first for at in trace.restarts.clock_index.tolist() if first <= at <= last],
-        "broken": [asdict(one) for one in broken if clock.frames[first] <= one.frame <= clock.frames[last]],
+        "kinds": [_kind(one, packer) for one in kinds],
+        "events": _events(session, packer),
+        "restarts": trace.restarts.clock_index.tolist(),
+        "rules": [rule_data(one) for one in broken],
+        "bounds": bounds_of(kinds, clock.size),
+        "layouts": [],
+        "piece": "",
     }
-
-
-def _window(trace: Trace, at: int) -> tuple[int, int]:
-    """Return the first and the last clock index that are shown."""
-    size, values = trace.data.session.clock.size, 0
-    for kind in trace.kinds:
-        values += len(trace.data.columns(kind)) * len(trace.data.index(kind)[0])
-    if values <= _MOST_VALUES:
-        return 0, size - 1
-    clock_indices = max(1, size * _MOST_VALUES // values)
-    first = min(max(0, at - clock_indices // 2), size - clock_indices)
-    return first, first + clock_indices - 1
+    return {**told, "start": packer.text()}
 
 
 def _axes(session: Session) -> dict[str, Any]:
-    """Return the names of all axes, which are reversed on the page, and which two are in plan."""
+    """Return the names of all axes, which are reversed on the page, which two are in plan, and which is the third."""
     told = session.axes
     try:
-        plan = plan_axes(session, 3 if {"z", "handedness"} & set(told) else 2)
+        plan = plan_axes(session, _DIMENSIONS if {"z", "handedness"} & set(told) else 2)
     except Misuse:  # nothing says which way is up; then the first two are as good as any
         plan = 0, 1
     return {
         "names": [axis + (f", {told[axis]}" if axis in told else "") for axis in "xyz"],
         "reversed": [told.get(axis) in AGAINST for axis in "xyz"],
         "plan": list(plan),
+    }
+
+
+def _kind(kind: Kind, packer: Packer) -> dict[str, Any]:
+    """Return what is known of a kind at all times: who there was, from when to when, and what stayed the same."""
+    track = kind.columns[0].signal.track
+    session, lifetime = track.session, track.lifetime[track.starts]
+    lifetimes = session.lifetimes
+    ends = np.append(track.starts[1:], track.size) - 1
+    return {
+        "kind": kind.name,
+        "ids": [session.names[name] for name in lifetimes.name[lifetime].tolist()],
+        "lifetimes": lifetimes.ordinal[lifetime].tolist(),
+        "first": packer.put(track.clock_index[track.starts].astype("<i4")),
+        "last": packer.put(track.clock_index[ends].astype("<i4")),
+        "body": _body(kind.group),
+        "facing": _facing(kind),
+        "properties": [_property(one, packer) for one in kind.columns],
+    }
+
+
+def _property(column: Column, packer: Packer) -> dict[str, Any]:
+    """Return what is known of a property at all times; one that stays the same in each lifetime as a whole."""
+    signal = column.signal
+    ranges = column.ranges if column.is_number else []
+    return {
+        "name": column.name,
+        "unit": signal.unit,
+        "texts": None if signal.texts is None else list(signal.texts),
+        "flag": signal.is_flag,
+        "parts": len(signal.parts),
+        "decimals": column.decimals,
+        "fixed": fixed_values(packer, column) if column.is_fixed else [],
+        "ranges": [[packer.put(end.astype("<f4")) for end in ends] for ends in ranges],
     }
 
 
@@ -131,67 +155,43 @@ def _body(group: Objects) -> dict[str, Any] | None:
     return {**body, "way": 1 if zero[0] * quarter[1] - zero[1] * quarter[0] > 0 else -1}
 
 
-def _kind(group: Objects, first: int, last: int) -> Iterator[dict[str, Any]]:
-    """Return the samples of a kind within two clock indices: which lifetime and clock index, and each property."""
-    signals = [group.signal(name) for name in group.properties]
-    if not signals:
-        return
-    track = signals[0].track
-    indices = np.flatnonzero((track.clock_index >= first) & (track.clock_index <= last))
-    if not len(indices):
-        return
-    lifetime = track.lifetime[indices]
-    starts = np.flatnonzero(np.hstack((True, lifetime[1:] != lifetime[:-1])))
-    session = track.session
-    lifetimes = session.lifetimes
-    yield {
-        "kind": group.key.kind,
-        "ids": [session.names[lifetimes.name[one]] for one in lifetime[starts].tolist()],
-        "lifetimes": lifetimes.ordinal[lifetime[starts]].tolist(),
-        "starts": [*starts.tolist(), len(indices)],
-        "body": _body(group),
-        "rows": _packed((track.clock_index[indices] - first).astype("<i4")),
-        "properties": [_property(signal, indices, starts) for signal in signals],
-    }
+def _facing(kind: Kind) -> dict[str, Any] | None:
+    """Return which property tells where objects face, and how directions become angles; None if nothing does."""
+    named = {one.name: one for one in kind.columns if one.signal.is_angle and one.is_number}
+    turn = None if kind.group.shape is None else kind.group.shape.as_data().get("turn")
+    name = next((one for one in (turn, *_FACING) if one in named), None)
+    place = next((one for one in kind.columns if one.name == "position"), None)
+    if name is None or place is None:
+        return None
+    session, parts = place.signal.track.session, len(place.signal.parts)
+    try:
+        compass, plan = compass_of(session, parts), plan_axes(session, parts)
+    except Misuse:
+        return None
+    return {"name": name, "zero": compass.zero, "quarter": compass.quarter, "plan": plan}
 
 
-def _property(signal: Signal, indices: Ints, starts: Ints) -> dict[str, Any]:
-    """Return a property; one that stays the same in each lifetime has one value for each."""
-    usable = signal.usable[indices]
-    parts = [_shown(signal, part[indices], usable) for part in signal.parts]
-    inner = np.setdiff1d(np.arange(len(indices)), starts)
-    fixed = all(np.array_equal(part[inner], part[inner - 1], equal_nan=part.dtype.kind == "f") for part in parts)
-    return {
-        "name": signal.name,
-        "unit": signal.unit,
-        "type": parts[0].dtype.str.lstrip("<|"),
-        "texts": None if signal.texts is None else list(signal.texts),
-        "fixed": fixed,
-        "parts": [_packed(part[starts] if fixed else part) for part in parts],
-    }
-
-
-def _shown(signal: Signal, values: NDArray[Any], usable: NDArray[np.bool_]) -> NDArray[Any]:
-    if signal.texts is not None:
-        return np.where(usable, values, NOBODY).astype("<i4")
-    if signal.is_flag:
-        return np.where(usable, values, _MISSING_FLAG).astype("u1")
-    return np.where(usable, values, np.nan).astype("<f4")
-
-
-def _events(session: Session, names: list[str], first: int, last: int) -> Iterator[list[Any]]:
-    """Return the clock index, the name, by, on and the data of each event."""
+def _events(session: Session, packer: Packer) -> dict[str, Any]:
+    """Return all events: when, which, by whom, on whom, what else is known of them, and where they were."""
     events = session.events
-    for index in np.flatnonzero((events.clock_index >= first) & (events.clock_index <= last)).tolist():
-        by, on = names[events.by[index]], names[events.on[index]]
-        yield [
-            int(events.clock_index[index]) - first,
-            events.kinds[events.kind[index]],
-            by,
-            on,
-            data_words(events.data[index]),
-        ]
+    words = [data_words(one) for one in events.data]
+    points = [[index, list(one["point"])] for index, one in enumerate(events.data) if _is_place(one.get("point"))]
+    return {
+        "at": packer.put(events.clock_index.astype("<i4")),
+        "kind": packer.put(events.kind.astype("<i4")),
+        "by": packer.put(events.by.astype("<i4")),
+        "on": packer.put(events.on.astype("<i4")),
+        "kinds": list(events.kinds),
+        "names": list(session.names),
+        "words": words if any(words) else [],
+        "points": points,
+    }
 
 
-def _packed(values: NDArray[Any]) -> str:
-    return base64.b64encode(values.tobytes()).decode("ascii")
+def _is_place(value: Any) -> bool:
+    """Tell whether a value of an event is a place."""
+    return (
+        isinstance(value, list | tuple)
+        and len(value) in (2, _DIMENSIONS)
+        and all(isinstance(one, int | float) and not isinstance(one, bool) for one in value)
+    )

@@ -15,9 +15,10 @@ import numpy as np
 from breadcrumb.model.cutting import Part
 from breadcrumb.report.figures import FIGURES_OF_A_CHECK, write_figure
 from breadcrumb.report.gathering import CODES, Break, Gathered, Group, RuleColumn
+from breadcrumb.report.judged import broken_rules
 from breadcrumb.report.naming import Titles, file_name, titles_of
 from breadcrumb.report.pages import render
-from breadcrumb.report.replaying import broken_frames, replay_page
+from breadcrumb.report.replaying import write_replay
 from breadcrumb.run.results import CheckInfo, Result, RunEnd, RunResult
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.verdicts.findings import Finding
@@ -90,7 +91,7 @@ class ReportWriter:
         at_a_frame = any(finding.first is not None for one in broken for finding in one.findings)
         excerpt = ""
         if at_a_frame and len(self._replays) < (_MOST_REPLAYED if is_new else _REPLAYED):
-            self._replays[trace], excerpt = self._replay(trace, RunResult(tuple(results)))
+            self._replays[trace], excerpt = self._replay(trace, results)
         for result in broken:
             self._drawn[result.check] += 1
             if len(self._details) < _SHOWN or (is_new and len(self._details) < 2 * _SHOWN):
@@ -148,14 +149,13 @@ class ReportWriter:
             excerpt=excerpt,
         )
 
-    def _replay(self, trace: str, results: RunResult) -> tuple[str, str]:
+    def _replay(self, trace: str, results: Sequence[Result]) -> tuple[str, str]:
         """Write the replay of a session, and the seconds around its first breach as a trace of its own."""
         opened, number = open_trace(trace), len(self._replays) + 1
-        label, broken = opened.data.session.label, broken_frames(results)
+        label, broken = opened.data.session.label, broken_rules(results)
         self.progress(f"replay of {label}")
         path = self.out / "replays" / f"{number}-{file_name(label)}.html"
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(replay_page(opened, broken=broken), "utf-8")
+        write_replay(opened, path, broken=broken)
         excerpt = self.out / "excerpts" / f"{number}-{file_name(label)}.crumbs"
         if self.excerpts is not None:
             self.progress(f"excerpt of {label}")
@@ -163,7 +163,7 @@ class ReportWriter:
             if excerpt.exists():
                 shutil.rmtree(excerpt)
             data = opened.data
-            self.excerpts(Part(data, *_around(data.session.clock, broken[0].frame)), excerpt)
+            self.excerpts(Part(data, *_around(data.session.clock, broken[0].first.frame)), excerpt)
         links = [quote(one.relative_to(self.out).as_posix()) for one in (path, excerpt)]
         return links[0], links[1] if self.excerpts is not None else ""
 

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 INK: Final = "#1c2731"
 PATH: Final = "#2b5fa4"
 ALLOWED: Final = "#c9e4d2"
+ALLOWED_LINE: Final = "#4e9a70"
+"""Of a band so thin that it is a line."""
 WRONG: Final = "#c4432e"
 EVENT: Final = "#77695a"
 PADDING: Final = 0.015

@@ -86,6 +86,8 @@ class Excerpt:
     """Lifetimes within the stretch, where the rule is about lifetimes."""
     operands: tuple[OperandExcerpt, ...] = ()
     """What a condition compares."""
+    lines: tuple[tuple[tuple[float, float], ...], ...] = ()
+    """Lines in plan that it was judged by at that moment, such as a barrier or a ray; each ends in a mark."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,8 +1,10 @@
 """Cutting the few seconds around one occasion out of a trace."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
 import numpy as np
 
@@ -15,10 +17,31 @@ from breadcrumb.model.session import NOBODY, Floats, Ints, Session
 from breadcrumb.verdicts.evidence import Excerpt, Mark, Number, OperandExcerpt, Stay
 from breadcrumb.verdicts.words import RECORDED_DIGITS
 
-_SECONDS_AROUND = 2.0
-_MOST_SAMPLES = 600
 _MOST_MARKS = 60
 _MOST_STAYS = 12
+
+
+class _Kept(NamedTuple):
+    """How much of a trace an excerpt holds."""
+
+    seconds: float
+    """On each side of the occasion."""
+    samples: int
+    """At most."""
+
+
+_USUAL = _Kept(2.0, 600)
+_kept: ContextVar[_Kept] = ContextVar("how much of a trace an excerpt holds", default=_USUAL)
+
+
+@contextmanager
+def excerpts_of(seconds: float, samples: int) -> Iterator[None]:
+    """Let excerpts that are cut within hold so many seconds on each side of the occasion, and so many samples."""
+    token = _kept.set(_Kept(seconds, samples))
+    try:
+        yield
+    finally:
+        _kept.reset(token)
 
 
 Limit: TypeAlias = Callable[[Ints], Floats]
@@ -68,15 +91,14 @@ class PlotSource:
 def excerpt_at(session: Session, plot: PlotSource, lifetime: int, name: int, clock_index: int, broken: Ints) -> Excerpt:
     """Return the excerpt about an occasion of a lifetime, or of an object without one, on a clock index."""
     clock = session.clock
-    first, last = np.searchsorted(
-        clock.times, [clock.times[clock_index] - _SECONDS_AROUND, clock.times[clock_index] + _SECONDS_AROUND]
-    )
+    seconds, most = _kept.get()
+    first, last = np.searchsorted(clock.times, [clock.times[clock_index] - seconds, clock.times[clock_index] + seconds])
     last = min(int(last), clock.size - 1)
-    first, last = max(int(first), clock_index - _MOST_SAMPLES // 2), min(last, clock_index + _MOST_SAMPLES // 2 - 1)
+    first, last = max(int(first), clock_index - most // 2), min(last, clock_index + most // 2 - 1)
     signal, position = plot.signal, plot.position
     measure = plot.measure
-    indices = _indices(signal, lifetime, first, last) if signal is not None else np.zeros(0, np.int64)
-    steps = _indices(position, lifetime, first, last) if position is not None else np.zeros(0, np.int64)
+    indices = _indices(signal, lifetime, first, last, most) if signal is not None else np.zeros(0, np.int64)
+    steps = _indices(position, lifetime, first, last, most) if position is not None else np.zeros(0, np.int64)
     drawn = signal is not None and (measure is not None or bool(plot.courses) or _has_a_course(signal))
     clock_indices = (
         signal.track.clock_index[indices] if signal is not None and drawn else clock_indices_of(position, steps)
@@ -147,17 +169,17 @@ def clock_indices_of(position: Signal | None, steps: Ints) -> Ints:
     return np.zeros(0, np.int64) if position is None else position.track.clock_index[steps]
 
 
-def _indices(signal: Samples, lifetime: int, first: int, last: int) -> Ints:
+def _indices(signal: Samples, lifetime: int, first: int, last: int, most: int) -> Ints:
     """Return the indices of a lifetime's samples between two clock indices; of all samples there, if it is nobody's."""
     track = signal.track
     if lifetime != NOBODY and track.source is None:  # then its samples lie together, in the order of the clock
         begin, end = np.searchsorted(track.lifetime, [lifetime, lifetime + 1])
         near = np.searchsorted(track.clock_index[begin:end], [first, last + 1]) + begin
-        return np.arange(near[0], min(near[1], near[0] + _MOST_SAMPLES))
+        return np.arange(near[0], min(near[1], near[0] + most))
     mine = (track.clock_index >= first) & (track.clock_index <= last)
     if lifetime != NOBODY:
         mine &= track.lifetime == lifetime
-    return np.flatnonzero(mine)[:_MOST_SAMPLES]
+    return np.flatnonzero(mine)[:most]
 
 
 def _path(position: Signal | None, steps: Ints) -> tuple[tuple[tuple[float, float], ...], Ints]:

@@ -20,6 +20,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.collisions.finite import finite, known_to_touch, unless_no_number
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Position
+from breadcrumb.checks.lines import with_lines, with_region
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.bodies import Radius, bodies_of, body_of, radii
@@ -77,7 +78,10 @@ def never_tunnels(
     exempt = None if except_at is None else marked(stays.track, except_at, excuses=True)
     scope = Scope(during, except_during, 1, exempt)
     said = unless_no_number(scope.of(numbers), Phrase("on the other side", "on this side", "passes through"))
-    return judge_flag(stays, said, scope=scope, position=position)
+    verdict = judge_flag(stays, said, scope=scope, position=position)
+    if isinstance(barrier, Region):
+        return with_region(verdict, barrier)
+    return with_lines(verdict, lambda _: [tuple((float(x), float(y)) for x, y in barrier)]) if is_line else verdict
 
 
 class _Steps(NamedTuple):

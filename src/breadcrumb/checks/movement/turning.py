@@ -15,6 +15,7 @@ from breadcrumb.algebra.sorts import Angle, Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_angle, of_rate, of_turn
 from breadcrumb.checks.kinds import Place, Position
+from breadcrumb.checks.lines import line_to, with_lines
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
@@ -66,7 +67,7 @@ def heads_toward(
         here, moving = here.plan, moving.plan
     wanted = (here - place) * (1.0 if away else -1.0)
     off = _angle_between(told_at(moving, at), wanted)
-    return judge_off(off, tol, position=position)
+    return with_lines(judge_off(off, tol, position=position), line_to(here, place))
 
 
 @check("{angle:plain} of {objects:who} faces {target:name}", unit=of_turn)
@@ -110,10 +111,12 @@ def faces(
     """
     turned = objects.signal(angle)
     place = position_of(target) if isinstance(target, Objects | Signal) else target
-    bearing = objects.signal("position").bearing_to(place)
+    position = objects.signal("position")
+    bearing = position.bearing_to(place)
     if not turned.track.unseen:
         bearing = bearing * (full_turn(turned, "faces") / FULL_TURNS.get(bearing.unit, 1.0))
-    return judge_near(turned, bearing, tol=tol, scope=Scope(during, except_during))
+    verdict = judge_near(turned, bearing, tol=tol, scope=Scope(during, except_during), position=position)
+    return with_lines(verdict, line_to(position, place))
 
 
 @check("{signal:title} turns at {rate}", unit=of_rate)

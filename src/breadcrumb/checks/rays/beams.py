@@ -18,6 +18,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, of_objects
+from breadcrumb.checks.lines import line_to, with_lines
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools
 from breadcrumb.trace.bodies import body_of
@@ -118,12 +119,14 @@ def ends_where_it_hits(
     due = ray_end(origin, direction, hit, float(otherwise) if is_length else 0.0)
     scope = Scope(during, except_during)
     if is_length or signal.track.unseen or hit.track.unseen:
-        return judge_near(signal, due, tol=tol, scope=scope)
+        return with_lines(judge_near(signal, due, tol=tol, scope=scope), line_to(origin, due))
     start, way = meet_tracks(origin, direction)
     cast = start.usable & way.usable
     if otherwise == "nothing":
-        return _judge_only_hits(signal, due, replace(hit, valid=cast).with_values(hit.usable, "met"), tol, scope)
-    return judge_near(signal, _held(due, hit, cast), tol=tol, scope=scope)
+        met = replace(hit, valid=cast).with_values(hit.usable, "met")
+        return with_lines(_judge_only_hits(signal, due, met, tol, scope), line_to(origin, due))
+    due = _held(due, hit, cast)
+    return with_lines(judge_near(signal, due, tol=tol, scope=scope), line_to(origin, due))
 
 
 def _held(end: Signal, hit: Number, cast: Bools) -> Signal:

@@ -5,11 +5,11 @@
   const el = (id) => document.getElementById(id);
   const PAGE = 100, RULES = 20, SESSIONS = 30, BREAKS = 12, ORDER = { broken: 0, error: 1, untested: 2, held: 3 };
   const NAMES = Object.fromEntries(Object.entries(data.codes).map(([name, code]) => [code, name]));
-  const checks = data.checks.length, outcomes = breadcrumbUnpacked(data.outcomes, "u1");
+  const checks = data.checks.length, outcomes = breadcrumbPacked.plain(data.outcomes, "u1");
   const said = new Map(data.said.map(([row, word]) => [row, data.words[word]]));
   const rules = data.rules.map((one) => ({
-    ...one, outcomes: breadcrumbUnpacked(one.outcomes, "u1"), margins: one.margins && breadcrumbUnpacked(one.margins, "f4"),
-    allowed: one.allowed && breadcrumbUnpacked(one.allowed, "f4"),
+    ...one, outcomes: breadcrumbPacked.plain(one.outcomes, "u1"), margins: one.margins && breadcrumbPacked.plain(one.margins, "f4"),
+    allowed: one.allowed && breadcrumbPacked.plain(one.allowed, "f4"),
   }));
   const rulesOf = data.checks.map((_, check) => rules.filter((one) => one.check === check && one.margins));
   const checkOf = (row) => row % checks, sessionOf = (row) => Math.floor(row / checks);
