@@ -93,6 +93,18 @@ def test_the_walkthrough(tmp_path: Path, bay: Callable[..., Path]) -> None:
         assert {found.outcome for found in results if check in found.check.name} == {"broken"}
 
 
+def test_the_page_on_looking(tmp_path: Path, cli: Cli, bay: Callable[..., Path], examples: Path) -> None:
+    """Its commands make the replay and the report that it names, in the folder of the demo."""
+    home = tmp_path / "lantern-bay"
+    shutil.copytree(examples / "lantern_bay", home / "checks", ignore=shutil.ignore_patterns("negative"))
+    for name, path in (("correct", bay()), ("faulty", bay("whirlpool-to-and-fro"))):
+        shutil.copytree(path, home / f"{name}.crumbs")
+    said = [cli(*shlex.split(line)[1:]) for block in _blocks("looking.md", "console") for line in block.splitlines()]
+    assert [(done.returncode, done.stderr) for done in said] == [(0, ""), (1, "")]
+    assert (home / "faulty.replay.html").is_file()
+    assert (tmp_path / "night" / "index.html").is_file()
+
+
 def test_figures_of_checks_show_one_that_holds_and_one_that_is_broken(
     correct: Trace, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -38,7 +38,8 @@ def session(folder: Path, name: str, heights: list[float], event: int | None = N
         id, x = "keg-1", 0.0
 
     keg = Keg()
-    with Recorder(folder / f"{name}.crumbs") as rec:
+    with Recorder(folder / f"{name}.crumbs", build=name.partition("-")[0], level="cellar", seed=name) as rec:
+        rec.parameter("lift", max(heights) > 3)
         rec.declare(events=["bump"], kinds=["lid"])
         rec.watch(keg, id="keg-1", kind="keg", position=("x", "x"), y=lambda one: one.y)
         for frame, height in enumerate(heights):
@@ -79,6 +80,22 @@ def test_sessions_that_broke_in_the_same_way_are_one_group(run: RunResult) -> No
     }
 
 
+def test_builds_and_parameters_are_told_with_the_sessions_that_broke(run: RunResult) -> None:
+    """Each build, level and parameter has a row for each value, with how many sessions broke; what differs stands first."""
+    gathered = Gathered()
+    for one in run.recordings:
+        gathered.add([each for each in run.results if each.trace == one.trace], one.about)
+    told = [(name, value, build.sessions, build.broken) for name, value, build in gathered.told_apart(4)]
+    assert told == [
+        ("build", "high", 2, 2),
+        ("build", "bumped", 2, 2),
+        ("build", "calm", 1, 0),
+        ("parameter lift", "True", 4, 4),
+        ("parameter lift", "False", 1, 0),
+        ("level", "cellar", 5, 4),
+    ]
+
+
 def test_the_rule_that_broke_first_is_told_by_its_frame_not_by_its_place() -> None:
     """A check further down the file that broke on an earlier frame is the first one."""
     trace: Trace = make_trace([{"a": {"x": float(n), "y": 9.0 * (n == 1)}} for n in range(4)], kinds={"a": "keg"})
@@ -99,7 +116,8 @@ def test_a_report_that_is_fed_by_sessions_is_that_of_the_whole_run(run: RunResul
     page = write_report(run, tmp_path / "whole").read_text("utf-8")
     writer = ReportWriter(tmp_path / "fed")
     for trace in run.sessions:
-        writer.add([one for one in run.results if one.trace == trace])
+        (about,) = (one.about for one in run.recordings if one.trace == trace)
+        writer.add([one for one in run.results if one.trace == trace], about)
     assert writer.finish(run.end()).read_text("utf-8") == page
     assert sorted(one.relative_to(tmp_path / "fed") for one in (tmp_path / "fed").rglob("*")) == sorted(
         one.relative_to(tmp_path / "whole") for one in (tmp_path / "whole").rglob("*")

@@ -10,6 +10,7 @@ import pandas as pd
 import pytest
 
 from breadcrumb import Trace, judge
+from breadcrumb.run.results import CheckInfo, Result, RunResult
 from breadcrumb.testing import make_trace
 
 HOSTILE = "<script>alert(1)</script>"
@@ -41,6 +42,11 @@ def _of_kegs(name: str, trace: Trace) -> Any:
     return trace.all("keg")[name]
 
 
+def _ran(trace: Trace) -> RunResult:
+    check = CheckInfo("check_few", "check_kegs.py", 1)
+    return RunResult((Result.of(check, "a.crumbs", HOSTILE, (judge(trace.all("keg").x < 20, HOSTILE),)),))
+
+
 VALUES: dict[str, Callable[[Any], Any]] = {
     **{name: partial(_of_kegs, name) for name in ("x", "yaw", "at", "q", "lit", "mood", "to")},
     "unseen": lambda t: t.all("keg").x.during((t.all("keg").x > 99).spans()),
@@ -55,6 +61,9 @@ VALUES: dict[str, Callable[[Any], Any]] = {
     "trace": lambda t: t,
     "session": lambda t: t.data.session,
     "track": lambda t: t.all("keg").x.track,
+    "verdict": lambda t: judge(t.all("keg").x < 20, HOSTILE * 9),
+    "result": lambda t: _ran(t).results[0],
+    "run": _ran,
 }  # fmt: skip
 
 
@@ -117,6 +126,8 @@ def test_a_notebook_shows_tables_in_which_nothing_runs(trace: Trace) -> None:
         VALUES["spans"](trace),
         trace.all("keg"),
         verdict,
+        trace,
+        _ran(trace),
     ]
     for one in several:
         shown = one._repr_html_()

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from breadcrumb.report import style
 
 PAGES = Path(style.__file__).parent / "pages"
-REPLAY = (PAGES / "replay.js").read_text(encoding="utf-8")
+REPLAY = (PAGES / "map.js").read_text(encoding="utf-8")
 CSS = (PAGES / "page.css").read_text(encoding="utf-8")
 
 Colour = NDArray[np.float64]

@@ -101,6 +101,7 @@ def _same_everywhere(text: str, folder: Path) -> str:
     text = text.replace(str(folder), "FOLDER")
     text = re.sub(r"(?s)<(script|style)\b(?![^>]*json)[^>]*>.*?</\1>", r"<\1/>", text)
     text = re.sub(r'"duration":[\d.e-]+|time="[\d.]+"|"digest":"\w+"|\bin \d+(\.\d+)? m?s\b', "VARIES", text)
+    text = re.sub(r"nonce-\w+|\"(start|piece)\": \"[\w+/=]+\"", "PACKED", text)
     return re.sub(r'"trace": \d+|\d+(\.\d+)? kB', "SIZE", text)
 
 

@@ -73,7 +73,7 @@ def command(
     if lines is not None:
         _write(lines, b"".join(line + b"\n" for line in json_lines(run)))
     drawn = draw(run, out) if figures and page is None else {}
-    console().print(summary(run, drawn))
+    console().print(summary(run, drawn), crop=False)
     if page is not None:
         say(f"report  {page}")
         if opens:

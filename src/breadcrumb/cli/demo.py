@@ -91,7 +91,7 @@ def command(
     except OSError as error:
         fail(f"{error.filename or out}: {error.strerror}; name another place")
     screen = console()
-    screen.print(summary(run, draw(run, None)))
+    screen.print(summary(run, draw(run, None)), crop=False)
     screen.print()
     _say_where(out, list(builds)[-1], list(builds.values())[-1], page)
 

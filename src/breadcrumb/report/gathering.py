@@ -3,7 +3,7 @@
 import math
 from array import array
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -113,6 +113,15 @@ class Group:
 
 
 @dataclass(slots=True)
+class Build:
+    """Sessions that are alike in something, such as the build or a parameter."""
+
+    sessions: int = 0
+    broken: int = 0
+    """In how many of them something broke."""
+
+
+@dataclass(slots=True)
 class Gathered:
     """What a page tells of a run, gathered from one session after the other."""
 
@@ -127,9 +136,11 @@ class Gathered:
     broken: dict[str, list[Break]] = field(default_factory=dict)
     """What broke in each session in order of the first frame, by the path of its trace."""
     groups: dict[GroupKey, Group] = field(default_factory=dict)
+    builds: dict[str, dict[str, Build]] = field(default_factory=dict)
+    """In how many sessions each thing that is told of sessions had each value, by its name and the value."""
 
-    def add(self, results: Sequence[Result]) -> bool:
-        """Take up the results of one session.
+    def add(self, results: Sequence[Result], about: Mapping[str, str] | None = None) -> bool:
+        """Take up the results of one session, and what is told of it.
 
         Returns:
             Whether it broke in a way in which no session before did.
@@ -148,6 +159,10 @@ class Gathered:
                 known.put(session, finding)
         self.outcomes.append(row)
         breaks = breaks_of(results)
+        for name, value in (about or {}).items():
+            build = self.builds.setdefault(name, {}).setdefault(value, Build())
+            build.sessions += 1
+            build.broken += bool(breaks)
         return bool(breaks) and self._group(trace, breaks)
 
     def _group(self, trace: str, breaks: list[Break]) -> bool:
@@ -189,6 +204,20 @@ class Gathered:
                 margin = Margin(one.margins[at], one.unit, None if math.isnan(one.allowed[at]) else one.allowed[at])
                 found.append((margin.allowed is None, _share(one, at), margin_words(margin), one.sentence, traces[at]))
         return [told[2:] for told in sorted(found, key=lambda told: told[:2])[:most]]
+
+    def told_apart(self, most: int) -> list[tuple[str, str, Build]]:
+        """Return what is told of sessions: its name, each value, and the sessions with it.
+
+        What differs stands first. A parameter that is the same in all sessions is left out, and so is what has more
+        than so many values, such as the seed.
+        """
+        rows = [
+            (name, value, build)
+            for name, values in self.builds.items()
+            if len(values) <= most and (len(values) > 1 or not name.startswith("parameter "))
+            for value, build in sorted(values.items(), key=lambda one: -one[1].broken)
+        ]
+        return sorted(rows, key=lambda row: len(self.builds[row[0]]) == 1)
 
     def count(self, outcome: str) -> int:
         """Return how many results have an outcome."""

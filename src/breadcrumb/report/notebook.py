@@ -6,7 +6,10 @@ from typing import Any
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.report.machines import result_words
+from breadcrumb.run.results import RunResult
 from breadcrumb.trace.objects import Objects
+from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.verdict import Verdict
 
 _ROWS = 20
@@ -14,11 +17,13 @@ _ROWS = 20
 
 
 def register() -> None:
-    """Have notebooks show signals, moments, spans, objects and verdicts as tables."""
+    """Have notebooks show traces, objects, signals, moments, spans, verdicts and results of a run as tables."""
     for kind in (Signal, Moments, Spans):
         kind._repr_html_ = _table  # type: ignore[union-attr]
     Objects._repr_html_ = _objects  # type: ignore[attr-defined]
     Verdict._repr_html_ = _verdict  # type: ignore[attr-defined]
+    Trace._repr_html_ = _trace  # type: ignore[attr-defined]
+    RunResult._repr_html_ = _run  # type: ignore[attr-defined]
 
 
 def _table(value: Any) -> str:
@@ -42,3 +47,30 @@ def _objects(objects: Objects) -> str:
 def _verdict(verdict: Verdict) -> str:
     """Return a verdict as its explanation and a table of each object's part."""
     return f"<pre>{html.escape(verdict.explain())}</pre>{verdict.to_frame().head(_ROWS).to_html(border=0, index=False)}"
+
+
+def _trace(trace: Trace) -> str:
+    """Return a trace as a line of text and a table of its kinds."""
+    import pandas as pd
+
+    groups = [trace.all(kind) for kind in trace.kinds]
+    rows = {
+        "kind": trace.kinds,
+        "lifetimes": [one.lifetimes.count for one in groups],
+        "properties": [", ".join(one.properties) for one in groups],
+    }
+    return f"<p>{html.escape(repr(trace))}</p>{pd.DataFrame(rows).to_html(border=0, index=False)}"
+
+
+def _run(run: RunResult) -> str:
+    """Return the results of a run as a line of text and a table of what did not hold."""
+    import pandas as pd
+
+    told = [one for one in run.results if one.outcome != "held"][:_ROWS]
+    rows = {
+        "outcome": [one.outcome for one in told],
+        "check": [one.check.name for one in told],
+        "session": [one.session for one in told],
+        "what": [result_words(one) for one in told],
+    }
+    return f"<p>{html.escape(repr(run))}</p>{pd.DataFrame(rows).to_html(border=0, index=False)}"

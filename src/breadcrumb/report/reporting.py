@@ -3,7 +3,7 @@
 import base64
 import shutil
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby
 from pathlib import Path
@@ -33,9 +33,11 @@ _GROUPS = 30
 """How many groups of sessions are told."""
 _SECTIONS = (
     *(("rules", "rules"), ("outcomes", "outcomes"), ("untested", "never exercised")),
-    *(("tight", "tightest margins"), ("unseen", "what no check looks at")),
+    *(("tight", "tightest margins"), ("builds", "builds and parameters"), ("unseen", "what no check looks at")),
 )
 _TIGHTEST = 20
+_VALUES = 12
+"""How many values of what is told of sessions are listed; what has more is left out."""
 _FOLLOWED = 8
 """How many of the rules that broke afterwards are named."""
 _LINES = 40
@@ -79,13 +81,17 @@ class ReportWriter:
     _drawn: Counter[CheckInfo] = field(default_factory=Counter)
     _replays: dict[str, str] = field(default_factory=dict)
 
-    def add(self, results: Sequence[Result]) -> None:
+    def add(self, results: Sequence[Result], about: Mapping[str, str] | None = None) -> None:
         """Take up the results of one session, and write the figures, the replay and the excerpt of what broke.
+
+        Args:
+            results: what each check found in it.
+            about: its build, its level and whatever else is told of it, and its parameters, in words.
 
         Raises:
             OSError: the folder cannot be written.
         """
-        is_new = self._gathered.add(results)
+        is_new = self._gathered.add(results, about)
         broken = [one for one in results if one.outcome == "broken"]
         trace = results[0].trace
         at_a_frame = any(finding.first is not None for one in broken for finding in one.findings)
@@ -124,6 +130,7 @@ class ReportWriter:
             sections=_SECTIONS,
             tightest=[(words, sentence, titles[trace]) for words, sentence, trace in gathered.tightest(_TIGHTEST)],
             more_groups=max(len(gathered.groups) - _GROUPS, 0),
+            builds=gathered.told_apart(_VALUES),
             run=end,
             recordings=[(titles[one.trace], fact.words) for one in end.recordings for fact in one.facts],
             counts={outcome: gathered.count(outcome) for outcome in ("broken", "error", "untested", "held")},
@@ -200,8 +207,9 @@ def write_report(
         OSError: the folder cannot be written.
     """
     writer = ReportWriter(out, excerpts, progress)
-    for _, results in groupby(run.results, key=lambda one: one.trace):
-        writer.add(list(results))
+    about = {one.trace: one.about for one in run.recordings}
+    for trace, results in groupby(run.results, key=lambda one: one.trace):
+        writer.add(list(results), about.get(trace))
     return writer.finish(run.end())
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import TypeAlias
 
-from rich.console import Group, RenderableType
+from rich.console import Console, ConsoleOptions, Group, RenderableType, RenderResult
 from rich.table import Table
 from rich.text import Text
 
@@ -29,6 +29,29 @@ Figures: TypeAlias = Mapping[tuple[str, str], Path]
 """The path of each figure, by the path of the trace and the ID of the rule."""
 
 
+_HEAD = 8
+"""How far lines are indented below what they belong to."""
+
+
+class _Lines:
+    """Lines of which each that is too long goes on below itself, as far indented, or as far as below a head."""
+
+    def __init__(self, text: Text | str, indent: int = 0) -> None:
+        self.text = Text(text) if isinstance(text, str) else text
+        self.indent = indent
+
+    def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
+        for line in self.text.split():
+            lead = max(len(line.plain) - len(line.plain.lstrip()), self.indent)
+            if options.no_wrap or len(line.plain) <= options.max_width or lead >= options.max_width // 2:
+                yield line
+                continue
+            head, rest = line.divide([lead])
+            first, *others = rest.wrap(console, options.max_width - lead)
+            yield Text.assemble(head, first)
+            yield from (Text(" " * lead).append_text(one) for one in others)
+
+
 def summary(run: RunResult, figures: Figures | None = None) -> RenderableType:
     """Return the summary of a run, with the paths of its figures."""
     return Group(*_parts(run, figures or {}))
@@ -37,10 +60,10 @@ def summary(run: RunResult, figures: Figures | None = None) -> RenderableType:
 def _parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:
     titles = session_titles(run)
     for problem in run.problems:
-        yield Text.assemble(("WRONG   ", _STYLES["error"]), problem)
+        yield _Lines(Text.assemble(("WRONG   ", _STYLES["error"]), problem), _HEAD)
     for result in run.of("error"):
         where = f"{result.check.name} in {titles[result.trace]}"
-        yield Text.assemble(("WRONG   ", _STYLES["error"]), f"{where}: {result.error}")
+        yield _Lines(Text.assemble(("WRONG   ", _STYLES["error"]), f"{where}: {result.error}"), _HEAD)
     yield from _broken_parts(run, figures, titles)
     yield from _untested_parts(run, titles)
     yield from _tightest_parts(run, titles)
@@ -59,12 +82,12 @@ def _broken_parts(run: RunResult, figures: Figures, titles: Titles) -> Iterator[
     for number, (check, results) in enumerate(ordered):
         finding = results[0].first_broken
         where = _where(results, run, titles) + _before_others(first[check], run, others=len(by_check) > 1)
-        yield Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  {where}")
+        yield _Lines(Text.assemble(("BROKEN  ", _STYLES["broken"]), (check.name, "bold"), f"  {where}"), _HEAD)
         if number < _EXPLAINED:
             _, *details = explanation(finding, _LINES)
-            yield Text("\n".join((f"        {finding.sentence}", *(f"      {line}" for line in details))))
+            yield _Lines("\n".join((f"        {finding.sentence}", *(f"      {line}" for line in details))))
         elif finding.first is not None:
-            yield Text(f"          {breach_words(finding.first)}")
+            yield _Lines(f"          {breach_words(finding.first)}")
         figure = figures.get((results[0].trace, finding.rule.id))
         if figure is not None:
             yield Text.assemble("        figure  ", (str(figure), "underline"))
@@ -94,12 +117,16 @@ def _before_others(sessions: int, run: RunResult, *, others: bool) -> str:
 
 
 def _next(run: RunResult) -> Iterator[RenderableType]:
-    """Say what shows the moment at which something broke first."""
-    for check, _ in _first_to_break(run).most_common(1):
+    """Say which check broke first, if several did, and what shows the moment."""
+    first = _first_to_break(run)
+    for check, sessions in first.most_common(1):
         result = next(one for one in run.of("broken") if one.check == check)
+        if len({one.check for one in run.of("broken")}) > 1:
+            where = f"  in {sessions} of {_many(first.total(), 'session')} in which something broke"
+            yield _Lines(Text.assemble(("FIRST   ", "bold"), (check.name, "bold"), where), _HEAD)
         if result.first_broken.first is not None:
             words = f"breadcrumb replay {shlex.quote(result.trace)} --check {shlex.quote(result.check.file)}"
-            yield Text.assemble(("NEXT    ", "bold"), words)
+            yield Text.assemble(("NEXT    ", "bold"), words, no_wrap=True, overflow="ignore")  # to be copied
 
 
 def _where(results: list[Result], run: RunResult, titles: Titles) -> str:
@@ -117,9 +144,8 @@ def _untested_parts(run: RunResult, titles: Titles) -> Iterator[RenderableType]:
         once.setdefault(result.check, []).append(result)
     for check, results in list(once.items())[:_LISTED]:
         where = "in every session" if check in never else _where(results, run, titles)
-        yield Text.assemble(
-            ("UNTESTED  ", _STYLES["untested"]), (check.name, "bold"), f"  {where}: {results[0].why_untested}"
-        )
+        words = f"  {where}: {results[0].why_untested}"
+        yield _Lines(Text.assemble(("UNTESTED  ", _STYLES["untested"]), (check.name, "bold"), words), _HEAD)
     if len(once) > _LISTED:
         yield Text(f"        and {len(once) - _LISTED} more untested checks")
     if once:
@@ -154,7 +180,7 @@ def _notes(run: RunResult, titles: Titles) -> Iterator[RenderableType]:
     notes += [f"{id}: {several}" for id in run.repeated]
     notes += _notes_on_asserts(run)
     for note in notes[:_LISTED]:
-        yield Text.assemble(("NOTE    ", "bold"), note)
+        yield _Lines(Text.assemble(("NOTE    ", "bold"), note), _HEAD)
     if len(notes) > _LISTED:
         yield Text(f"        and {len(notes) - _LISTED} more notes")
 
@@ -175,7 +201,8 @@ def _situations(run: RunResult) -> Iterator[RenderableType]:
     situations = run.situations
     never = [one for one in situations if not one.times]
     for one in never[:_LISTED]:
-        yield Text.assemble(("NEVER   ", _STYLES["untested"]), one.words, (f"  a situation of {one.check}", "dim"))
+        words = Text.assemble(("NEVER   ", _STYLES["untested"]), one.words, (f"  a situation of {one.check}", "dim"))
+        yield _Lines(words, _HEAD)
     if len(never) > _LISTED:
         yield Text(f"        and {len(never) - _LISTED} more situations")
     if situations:

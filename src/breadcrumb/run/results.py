@@ -1,11 +1,13 @@
 """The results of a run, as plain data: they pickle, and go to JSON and back."""
 
 import json
+from collections import Counter
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal, TypeAlias
 
 from breadcrumb.model.facts import Fact
+from breadcrumb.model.plurals import counted
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.verdict import Verdict
 
@@ -47,7 +49,7 @@ class Situation:
     """In how many sessions it was asked for."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Result:
     """What one check function found in one session."""
 
@@ -87,6 +89,9 @@ class Result:
         """Return the result of a check that made these verdicts."""
         outcome = _outcome(findings, error, plain)
         return cls(check, trace, session, outcome, findings, error, plain, unasserted, why, situations or {})
+
+    def __repr__(self) -> str:
+        return f"<{self.check.name} in {self.session}: {self.outcome}, {counted(len(self.findings), 'verdicts')}>"
 
     @property
     def why_untested(self) -> str:
@@ -132,10 +137,12 @@ class Recording:
     trace: str
     """The path or URL of the trace."""
     session: str
-    facts: tuple[Fact, ...]
+    facts: tuple[Fact, ...] = ()
+    about: dict[str, str] = field(default_factory=dict)
+    """Its game, build and level and whatever else was told of it, and the first value of each parameter, in words."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class RunResult:
     """What a run of checks found in all sessions."""
 
@@ -147,7 +154,12 @@ class RunResult:
     repeated: tuple[str, ...] = ()
     """The IDs that several rules of a check have in a session, so that only their order, `~2`, tells them apart."""
     recordings: tuple[Recording, ...] = ()
-    """The sessions of which there is something to know: that the recording was cut, or lost something."""
+    """What is known of each session."""
+
+    def __repr__(self) -> str:
+        counts = Counter(result.outcome for result in self.results)
+        told = ", ".join(f"{many} {outcome}" for outcome, many in sorted(counts.items())) or "nothing"
+        return f"<run on {counted(len(self.sessions), 'sessions')}: {told}>"
 
     def of(self, outcome: ResultOutcome) -> tuple[Result, ...]:
         """Return the results with an outcome."""
@@ -191,7 +203,7 @@ class RunResult:
         never = tuple(f"{check.stem}/{check.name}" for check in self.never_exercised)
         return RunEnd(
             self.exit_code, len(self.sessions), counts, self.problems, never, self.never_looked_at, self.repeated,
-            self.recordings, self.situations,
+            tuple(one for one in self.recordings if one.facts), self.situations,
         )  # fmt: skip
 
 
@@ -208,6 +220,7 @@ class RunEnd:
     never_looked_at: tuple[str, ...]
     repeated: tuple[str, ...]
     recordings: tuple[Recording, ...]
+    """The sessions of which there is something to know: that the recording was cut, or lost something."""
     situations: tuple[Situation, ...]
 
 

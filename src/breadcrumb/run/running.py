@@ -7,8 +7,11 @@ from breadcrumb.errors import TraceError
 from breadcrumb.run.checking import run_check
 from breadcrumb.run.loading import load_all
 from breadcrumb.run.results import Recording, Result, RunResult
-from breadcrumb.trace.opened import open_trace
+from breadcrumb.trace.opened import Trace, open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
+
+_OF_THE_RECORDING = ("started_at", "moment", "fixed_step")
+"""What is told of a session that says when and how it was recorded, and not of what."""
 
 
 def run_checks(
@@ -50,12 +53,22 @@ def run_checks(
                 problems.append(str(error))
                 continue
             seen |= dict.fromkeys(trace.contents)
-            recordings += [Recording(str(path), trace.label, trace.facts)] if trace.facts else []
+            recordings.append(Recording(str(path), trace.label, trace.facts, _about(trace)))
             results += [run_check(check, trace, path) for check in checks]
     _tell(progress, steps, steps, "done")
     problems += [f"{name} was neither seen nor declared in any session of this run" for name in sorted(here.unknown)]
     unseen = tuple(what for what in seen if what not in here.looked_at)
     return RunResult(tuple(results), tuple(problems), unseen, tuple(_repeated(results)), tuple(recordings))
+
+
+def _about(trace: Trace) -> dict[str, str]:
+    """Return what was told of a session, and the first value of each parameter, in words."""
+    session = trace.data.session
+    plain = ((name, value) for name, value in session.about.items() if isinstance(value, str | int | float))
+    told = {name: str(value) for name, value in plain if name not in _OF_THE_RECORDING}
+    for one in session.parameters:
+        told.setdefault(f"parameter {one.name}", f"{one.value} {one.unit}".rstrip())
+    return told
 
 
 def _repeated(results: Iterable[Result]) -> Iterator[str]:

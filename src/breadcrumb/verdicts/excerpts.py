@@ -203,14 +203,15 @@ def _numbers(values: Floats | None) -> tuple[Number, ...]:
 def _marks(session: Session, name: int, first: int, last: int, clock_index: int) -> tuple[Mark, ...]:
     """Return the events on each frame between two clock indices; if too many, this object's and the nearest ones."""
     events, clock = session.events, session.clock
-    near = np.flatnonzero((events.clock_index >= first) & (events.clock_index <= last))
-    if not len(near):
+    near = slice(*np.searchsorted(events.clock_index, [first, last + 1]).tolist())
+    if near.start == near.stop:
         return ()
-    subject = np.where(events.by == NOBODY, events.on, events.by)
-    sorts = np.stack([events.clock_index[near], events.kind[near], subject[near]], axis=1)
-    _, lead, count = np.unique(sorts, axis=0, return_index=True, return_counts=True)
+    by, on = events.by[near], events.on[near]
+    subjects = np.where(by == NOBODY, on, by)
+    sorts = (events.clock_index[near] * len(events.kinds) + events.kind[near]) * (len(session.names) + 1) + subjects + 1
+    _, lead, count = np.unique(sorts, return_index=True, return_counts=True)
     order = np.argsort(lead)
-    indices, count = near[lead[order]], count[order]
+    indices, count = near.start + lead[order], count[order]
     if len(indices) > _MOST_MARKS:
         others = (events.by[indices] != name) & (events.on[indices] != name)
         kept = np.sort(np.lexsort((np.abs(events.clock_index[indices] - clock_index), others))[:_MOST_MARKS])
@@ -220,10 +221,12 @@ def _marks(session: Session, name: int, first: int, last: int, clock_index: int)
             int(clock.frames[events.clock_index[index]]),
             float(clock.times[events.clock_index[index]]),
             events.kinds[events.kind[index]],
-            "" if subject[index] == NOBODY else session.names[subject[index]],
+            "" if subject == NOBODY else session.names[subject],
             many,
         )
-        for index, many in zip(indices.tolist(), count.tolist(), strict=True)
+        for index, subject, many in zip(
+            indices.tolist(), subjects[indices - near.start].tolist(), count.tolist(), strict=True
+        )
     )
 
 

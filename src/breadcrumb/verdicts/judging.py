@@ -12,6 +12,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+from breadcrumb.verdicts.collecting import active_collector
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
 from breadcrumb.verdicts.findings import STRETCHES_KEPT, Breach, Margin, Stretch, Tally
@@ -121,7 +122,7 @@ class Evaluation:
             at_first = broken[np.argmin(self.clock_index[broken])]
             first, worst = self._breach(int(at_first)), self._breach(tightest)
             evidence = Evidence(self._excerpt(int(at_first), broken), self._excerpt(tightest, broken))
-        elif tested:
+        elif tested and active_collector() is None:  # a runner keeps none of what held
             evidence = Evidence(tightest=self._excerpt(tightest, broken))
         if tested and not self.exact and np.isfinite(margins[tightest]):
             margin = Margin(float(margins[tightest]), self.unit, self.allowed)

@@ -1,5 +1,6 @@
 """Verdicts: findings that can be asserted, explained and joined."""
 
+import textwrap
 from dataclasses import dataclass, fields, replace
 from typing import TYPE_CHECKING
 
@@ -8,16 +9,17 @@ from breadcrumb.verdicts.collecting import active_collector, within_the_library
 from breadcrumb.verdicts.findings import STRETCHES_KEPT, Finding, Tally
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule, Subject, common_key
-from breadcrumb.verdicts.words import explanation
+from breadcrumb.verdicts.words import explanation, margin_words
 
 if TYPE_CHECKING:
     import pandas as pd
 
 UNNAMED = Rule("")
 """The rule of a verdict before its check has given it one."""
+_LONGEST = 80
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Verdict(Finding):
     """What a check found, to be asserted.
 
@@ -49,6 +51,11 @@ class Verdict(Finding):
 
     def __str__(self) -> str:
         return self.explain()
+
+    def __repr__(self) -> str:
+        margin = f", margin {margin_words(self.margin)}" if self.margin is not None else ""
+        sentence = textwrap.shorten(self.sentence, _LONGEST, placeholder="...")
+        return f"<{self.outcome.value}: {sentence}: {self.tested} {self.of} tested{margin}>"
 
     def explain(self, most_lines: int = 40) -> str:
         """Return the explanation: a summary line first, then details, in at most a number of lines.

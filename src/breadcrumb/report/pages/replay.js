@@ -95,7 +95,7 @@
   function judge(rule) { // the rule whose values are shown
     state.rule = rule;
     for (const one of rules) one.button.setAttribute("aria-pressed", String(one === rule));
-    if (rule) rule.button.scrollIntoView({ block: "nearest" });
+    if (rule) el("rules").scrollTop = rule.button.offsetTop - el("rules").offsetTop; // the list, and not the page
     showExcerpt(true);
   }
   function showExcerpt(anew) { // the one around this frame, of those that were kept
@@ -290,7 +290,7 @@
   for (const id of ["across", "upward"]) data.axes.names.forEach((name, axis) => el(id).append(Object.assign(cell("option", name), { value: axis })));
   el("objects").append(...session.objects.slice(0, MOST_OBJECTS).map((one) => Object.assign(document.createElement("option"), { value: one.title })));
   for (const id of ["next-broken", "previous-broken"]) el(id).disabled = !broken.length;
-  session.onArrival((number, complaint) => { el("part").textContent = complaint || ""; if (!arrivals++ && !moved) fit(); draw(); tell(); });
+  session.onArrival((number, complaint) => { el("part").textContent = complaint || ""; if (!arrivals++ && !moved) fit(); draw(); if (number === session.numberAt(state.row)) tell(); });
   listRules();
   select(null);
   read();

@@ -126,7 +126,7 @@ const breadcrumbSession = async (data) => {
     return others.length ? `(${[first, ...others].map(words).join(", ")})` : words(first);
   }
   return {
-    frames, times, last, kinds, objects, events: happened, at, sampleOf, valueOf, partsOf, course, rowOf, rowAt, told, words,
+    frames, times, last, kinds, objects, events: happened, at, numberAt, sampleOf, valueOf, partsOf, course, rowOf, rowAt, told, words,
     placed: objects.filter((one) => one.kind.position),
     onArrival(action) { arrived = action; },
     there: (one, row) => row >= one.kind.first[one.lifetime] && row <= one.kind.last[one.lifetime],
