@@ -4,11 +4,13 @@ import shutil
 from collections.abc import Callable
 from itertools import pairwise
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
+from breadcrumb import Recorder, open_trace
 from breadcrumb.geometry.polygons import Polygons
 from breadcrumb.report import pieces
 from breadcrumb.report.replaying import write_replay
@@ -233,6 +235,30 @@ def test_a_long_session_is_loaded_in_pieces_with_every_number_as_it_is(
             list(state["position"]), rel=1e-5, abs=1e-4
         )
     assert page.complaints() == []
+
+
+def test_between_two_samples_a_piece_has_the_one_before(
+    page: Page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is recorded on each seventh frame only is seen in every piece in between, as it was last."""
+    monkeypatch.setattr(pieces, "_WHOLE", 0)
+    monkeypatch.setattr(pieces, "_VALUES", 2)
+    buoy = SimpleNamespace(x=0.0)
+    with Recorder(tmp_path / "it.crumbs") as rec:
+        rec.watch(buoy, id="buoy", kind="buoy", every=7, position=("x", "x"), n="x")
+        for frame in range(22):
+            buoy.x = float(frame)
+            rec.frame(frame / 10)
+    write_replay(open_trace(tmp_path / "it.crumbs"), tmp_path / "it.html")
+    page.open(tmp_path / "it.html", "#frame=0&object=buoy")
+    told = []
+    for frame in (0, 6, 7, 13, 20, 21):
+        page.run(
+            f"const bar = document.getElementById('bar'); bar.value = {frame}; bar.dispatchEvent(new Event('input'))"
+        )
+        page.wait_for("breadcrumbReplay.loaded")
+        told.append([text.split()[1] for text in page.texts("#values tr") if text.startswith("n ")])
+    assert told == [["0"], ["0"], ["7"], ["7"], ["14"], ["21"]]
 
 
 def test_a_missing_piece_is_told(page: Page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
