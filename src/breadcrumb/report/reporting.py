@@ -32,7 +32,7 @@ _MOST_REPLAYED = 40
 _GROUPS = 30
 """How many groups of sessions are told."""
 _SECTIONS = (
-    *(("rules", "rules"), ("outcomes", "outcomes"), ("untested", "never exercised")),
+    *(("rules", "rules"), ("sessions", "sessions"), ("outcomes", "outcomes"), ("untested", "never exercised")),
     *(("tight", "tightest margins"), ("builds", "builds and parameters"), ("unseen", "what no check looks at")),
 )
 _TIGHTEST = 20

@@ -98,9 +98,10 @@
     if (rule) el("rules").scrollTop = rule.button.offsetTop - el("rules").offsetTop; // the list, and not the page
     showExcerpt(true);
   }
-  function showExcerpt(anew) { // the one around this frame, of those that were kept
-    const kept = state.rule ? state.rule.excerpts : [];
-    const here = kept.find((one) => one.frames.length && frames[state.row] >= one.frames[0] && frames[state.row] <= one.frames[one.frames.length - 1]) || (anew ? kept[0] : state.excerpt) || null;
+  function showExcerpt(anew) { // of those that were kept, one around this frame, if there is one of the selected object
+    const kept = state.rule ? state.rule.excerpts : [], now = frames[state.row], id = state.selected && state.selected.id;
+    const around = kept.filter((one) => one.frames.length && now >= one.frames[0] && now <= one.frames[one.frames.length - 1]);
+    const here = around.find((one) => one.object === id) || around[0] || (anew ? kept[0] : state.excerpt) || null;
     if (anew || here !== state.excerpt) { state.excerpt = here; strips.judge(here); }
   }
   let listed = [], found = session.events;
