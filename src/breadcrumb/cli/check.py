@@ -13,8 +13,16 @@ from breadcrumb.report.reporting import write_report
 from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_check_files, find_traces
 from breadcrumb.run.results import RunResult
-from breadcrumb.run.running import run_checks
+from breadcrumb.run.running import run_checks, usual_jobs
 from breadcrumb.store.folder import write_folder
+
+
+def _named(given: tuple[str, ...]) -> dict[str, str]:
+    """Return what is given as NAME=PATTERN by its names."""
+    for one in given:
+        if "=" not in one:
+            raise click.BadParameter(f"expected NAME=PATTERN, such as build=0.9.2, found {one!r}")
+    return {name.strip(): pattern.strip() for name, _, pattern in (one.partition("=") for one in given)}
 
 
 @click.command(
@@ -33,6 +41,31 @@ from breadcrumb.store.folder import write_folder
     help="Write a page with all outcomes, and replays, into this directory.",
 )
 @click.option("--excerpt", is_flag=True, help="With --report: save the seconds around each first breach as a trace.")
+@click.option(
+    "--only",
+    multiple=True,
+    metavar="PATTERN",
+    help="Judge the rules alone whose ID fits, such as 'flares/*'; may be given several times.",
+)
+@click.option(
+    "--sessions",
+    "about",
+    multiple=True,
+    metavar="NAME=PATTERN",
+    callback=lambda context, option, given: _named(given),
+    help="Check the sessions alone of which this is told, such as build=0.9.2.",
+)
+@click.option(
+    "--jobs",
+    type=click.IntRange(min=1),
+    help="How many sessions are checked at a time.  [default: one a processor, of more than a few sessions]",
+)
+@click.option(
+    "--timeout",
+    type=click.FloatRange(min=0, min_open=True),
+    metavar="SECONDS",
+    help="End the checks of a session that take longer, and go on with the next.",
+)
 @click.option("--open", "opens", is_flag=True, help="With --report: open the page in a browser.")
 @click.option("--junit", type=click.Path(path_type=Path), help="Write the outcomes to this file as JUnit XML.")
 @click.option(
@@ -45,6 +78,10 @@ def command(
     figures: bool,
     report: Path | None,
     excerpt: bool,
+    only: tuple[str, ...],
+    about: dict[str, str],
+    jobs: int | None,
+    timeout: float | None,
     opens: bool,
     junit: Path | None,
     lines: Path | None,
@@ -64,7 +101,9 @@ def command(
         if not sessions:
             fail(f"{checks}: no trace to run it on; name one after it, such as lantern-bay/correct.crumbs")
         with progress() as show:
-            run = run_checks(files, find_traces(sessions), show)
+            found = find_traces(sessions)
+            jobs = jobs or usual_jobs(len(found))
+            run = run_checks(files, found, show, only=only, about=about, jobs=jobs, timeout=timeout)
             page = None if report is None else _report(run, report, show, excerpt=excerpt)
     except CheckFileError as error:
         fail(error)

@@ -1,21 +1,53 @@
-"""Running checks on traces, one after the other."""
+"""Running checks on sessions: one after the other in this process, or several at a time in others."""
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+import os
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
+from typing import Protocol
 
-from breadcrumb.errors import TraceError
-from breadcrumb.run.checking import run_check
-from breadcrumb.run.loading import load_all
 from breadcrumb.run.results import Recording, Result, RunResult
-from breadcrumb.trace.opened import Trace, open_trace
-from breadcrumb.trace.vocabulary import Vocabulary, knowing
+from breadcrumb.run.selecting import fits
+from breadcrumb.run.sessions import Judge, SessionInfo, SessionResult
+from breadcrumb.trace.vocabulary import Vocabulary
 
-_OF_THE_RECORDING = ("started_at", "moment", "fixed_step")
-"""What is told of a session that says when and how it was recorded, and not of what."""
+_FEW = 4
+"""How many sessions are checked sooner in this process than it takes to start others."""
+Progress = Callable[[int, int, str], None]
+
+
+class Executor(Protocol):
+    """Where sessions are judged."""
+
+    def info(self, traces: Iterable[Path]) -> Iterator[SessionInfo | str]:
+        """Yield for each trace, in order, what is known of it, or why it cannot be read."""
+
+    def judge(self, traces: Iterable[Path], known: Vocabulary) -> Iterator[SessionResult]:
+        """Yield what was found in each session, in order."""
+
+
+class _Here:
+    """This process."""
+
+    def __init__(self, judge: Judge) -> None:
+        self._judge = judge
+
+    def info(self, traces: Iterable[Path]) -> Iterator[SessionInfo | str]:
+        return map(self._judge.info, traces)
+
+    def judge(self, traces: Iterable[Path], known: Vocabulary) -> Iterator[SessionResult]:
+        return (self._judge.judge(trace, known) for trace in traces)
 
 
 def run_checks(
-    files: Iterable[Path], traces: Sequence[Path], progress: Callable[[int, int, str], None] | None = None
+    files: Iterable[Path],
+    traces: Sequence[Path],
+    progress: Progress | None = None,
+    *,
+    only: Sequence[str] = (),
+    about: Mapping[str, str] | None = None,
+    jobs: int = 1,
+    timeout: float | None = None,
 ) -> RunResult:
     """Run every check of the files on every trace.
 
@@ -23,60 +55,104 @@ def run_checks(
         files: check files.
         traces: recorded sessions.
         progress: called with the number of steps done, the number of all steps, and what comes next.
+        only: patterns of rule IDs; without any, all rules are judged.
+        about: patterns of what is told of a session, by name; only sessions that fit all of them are judged.
+        jobs: in how many processes; 1 for this one, unless there is a timeout.
+        timeout: how many seconds the checks of a session may take; then their process is ended.
 
     Returns:
-        The results. A trace that cannot be read is a problem of the run; the others are checked all the same.
+        The results, in the order of the traces. A trace that cannot be read, or whose checks were ended, is a problem
+        of the run; the others are checked all the same. So it is if the user interrupts it.
 
     Raises:
-        CheckFileError: a check file cannot be loaded.
+        CheckFileError: a check file cannot be loaded, or a pattern fits no check.
     """
-    checks = load_all(dict.fromkeys(files))
-    steps = 2 * len(traces)
-    problems: list[str] = []
-    vocabulary, readable = Vocabulary(), []
-    for index, path in enumerate(traces):
-        _tell(progress, index, steps, f"opening {path.name}")
+    files = tuple(files)
+    judge = Judge(files, only)  # here, too, so that a file that cannot be loaded is told once
+    executor: AbstractContextManager[Executor] = nullcontext(_Here(judge))
+    if jobs > 1 or timeout is not None:
+        from breadcrumb.run.processes import Processes  # here: it takes a while to load
+
+        executor = Processes(files, only, jobs=jobs, timeout=timeout)
+    gathered = _Gathered()
+    with executor as sessions:
+        gathered.take_all(sessions, traces, about or {}, progress or (lambda done, steps, words: None))
+    return gathered.run(only)
+
+
+def usual_jobs(sessions: int) -> int:
+    """Return in how many processes so many sessions are checked if nobody says: one for each processor, if many."""
+    if sessions <= _FEW:
+        return 1
+    mine = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    return min(mine, sessions)
+
+
+class _Gathered:
+    """The results of a run so far."""
+
+    def __init__(self) -> None:
+        self.problems: list[str] = []
+        self.results: list[Result] = []
+        self.recordings: list[Recording] = []
+        self.seen: dict[str, None] = {}
+        self.looked_at: set[str] = set()
+        self.unknown: set[str] = set()
+        self.met: set[str] = set()
+
+    def take_all(
+        self, sessions: Executor, traces: Sequence[Path], about: Mapping[str, str], progress: Progress
+    ) -> None:
+        """Judge all traces that fit; an interrupt ends it, and what was found is kept."""
+        steps, vocabulary, readable = 2 * len(traces), Vocabulary(), list[Path]()
+        done = 0
         try:
-            vocabulary |= open_trace(path).vocabulary
-            readable.append(path)
-        except TraceError as error:
-            problems.append(str(error))
-    results: list[Result] = []
-    seen: dict[str, None] = {}
-    recordings: list[Recording] = []
-    with knowing(vocabulary) as here:
-        for index, path in enumerate(readable):
-            _tell(progress, len(traces) + index, steps, f"checking {path.name}")
-            try:
-                trace = open_trace(path)
-            except TraceError as error:
-                problems.append(str(error))
-                continue
-            seen |= dict.fromkeys(trace.contents)
-            recordings.append(Recording(str(path), trace.label, trace.facts, _about(trace)))
-            results += [run_check(check, trace, path) for check in checks]
-    _tell(progress, steps, steps, "done")
-    problems += [f"{name} was neither seen nor declared in any session of this run" for name in sorted(here.unknown)]
-    unseen = tuple(what for what in seen if what not in here.looked_at)
-    return RunResult(tuple(results), tuple(problems), unseen, tuple(_repeated(results)), tuple(recordings))
+            progress(0, steps, "opening the traces")
+            for done, (path, found) in enumerate(zip(traces, sessions.info(traces), strict=True), 1):
+                progress(done, steps, f"opened {path.name}")
+                if isinstance(found, str):
+                    self.problems.append(found)
+                elif fits(found.about, about):
+                    vocabulary |= found.names
+                    readable.append(path)
+            if about and not readable:
+                told = ", ".join(f"{name}={pattern}" for name, pattern in about.items())
+                self.problems.append(f"no session of the run has {told}; breadcrumb show tells what a session has")
+            done = len(traces)
+            for done, one in enumerate(sessions.judge(readable, vocabulary), len(traces) + 1):
+                progress(done, steps, f"checked {Path(one.trace).name}")
+                self.take(one)
+        except KeyboardInterrupt:
+            checked = max(done - len(traces), 0)
+            self.problems.append(f"interrupted, with {checked} of {len(traces)} sessions checked")
+        progress(steps, steps, "done")
 
+    def take(self, one: SessionResult) -> None:
+        """Take up what was found in a session."""
+        if one.problem:
+            self.problems.append(one.problem)
+        self.results += one.results
+        self.recordings += [one.recording] if one.recording is not None else []
+        self.seen |= dict.fromkeys(one.contents)
+        self.looked_at |= one.looked_at
+        self.unknown |= one.unknown
+        self.met |= one.met
 
-def _about(trace: Trace) -> dict[str, str]:
-    """Return what was told of a session, and the first value of each parameter, in words."""
-    session = trace.data.session
-    plain = ((name, value) for name, value in session.about.items() if isinstance(value, str | int | float))
-    told = {name: str(value) for name, value in plain if name not in _OF_THE_RECORDING}
-    for one in session.parameters:
-        told.setdefault(f"parameter {one.name}", f"{one.value} {one.unit}".rstrip())
-    return told
+    def run(self, only: Sequence[str]) -> RunResult:
+        """Return the results; a pattern that no rule fits is a problem, since its rule was not judged."""
+        if self.results:
+            self.problems += [
+                f"--only {one}: no rule of this run has such an ID" for one in only if one not in self.met
+            ]
+        unknown = [f"{name} was neither seen nor declared in any session of this run" for name in sorted(self.unknown)]
+        unseen = tuple(what for what in self.seen if what not in self.looked_at)
+        return RunResult(
+            tuple(self.results), (*self.problems, *unknown), unseen, tuple(_repeated(self.results)),
+            tuple(self.recordings),
+        )  # fmt: skip
 
 
 def _repeated(results: Iterable[Result]) -> Iterator[str]:
     """Yield the IDs that several rules of a check have, without the number that tells them apart, each once."""
     ids = (finding.rule.id.partition("~") for result in results for finding in result.findings)
     yield from dict.fromkeys(id for id, numbered, _ in ids if numbered)
-
-
-def _tell(progress: Callable[[int, int, str], None] | None, done: int, steps: int, words: str) -> None:
-    if progress is not None:
-        progress(done, steps, words)
