@@ -40,6 +40,7 @@ _OPERANDS = 4
 _OPERAND_HEIGHT = 1.5
 """In inches."""
 _LONGEST_NAME = 60
+_TICKS = 7
 _THIN = 0.02
 """A band of a smaller share of the axis is thin."""
 _TITLE, _SMALL = 11, 9
@@ -157,6 +158,7 @@ def _draw(finding: Finding, excerpt: Excerpt) -> "Figure":
               for one in _draw_operand(axes[row], excerpt, operand)]  # fmt: skip
     for row in rows[:-1]:
         axes[row].sharex(axes["events"])
+        axes[row].tick_params(labelbottom=False)  # the numbers below the last panel are those of all
     labels += _draw_events(axes["events"], excerpt)
     if excerpt.path:
         _draw_path(axes["path"], excerpt)
@@ -170,6 +172,10 @@ def _lay_out(figure: "Figure", labels: Sequence[str], rows: int, titles: int, *,
     A layout that Matplotlib finds itself, by drawing everything twice, takes longer than the figure.
     """
     width, height = figure.get_size_inches()
+    for axes in figure.axes:
+        axes.locator_params(
+            axis="x", nbins=_TICKS
+        )  # each tick is a line, a mark and a text: half of what drawing takes
     left = max([_AXIS, *(_width_of(label) + _TICK for label in labels)])
     top = height - titles * _TITLE * _LINE_HEIGHT / 72 - 2 * _EDGE - _HEAD
     panels = (top - _FOOT - (rows - 1) * _BETWEEN) / rows
@@ -205,6 +211,8 @@ def _draw_signal(axes: "Axes", excerpt: Excerpt) -> None:
             axes.axvspan(start, end, color=WRONG, alpha=0.12, linewidth=0, zorder=0)
     if excerpt.operands and set(excerpt.values) <= {0.0, 1.0, None}:
         axes.set_yticks((0, 1), ("false", "true"), fontsize=_SMALL)
+    else:
+        axes.locator_params(axis="y", nbins=_TICKS)
     _mark_now(axes, excerpt)
     axes.set_ylabel(excerpt.name + (f" [{excerpt.unit}]" if excerpt.unit else ""))
     axes.set_title(f"{excerpt.object}: {excerpt.name}" if excerpt.object else excerpt.name, fontsize=10, loc="left")

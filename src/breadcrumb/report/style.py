@@ -40,7 +40,9 @@ def save(figure: "Figure", path: Path) -> None:
     """Write a figure to a file; what no font has, such as control characters, is shown as its escape sequence."""
     for text in _texts(figure):
         text.set_text(visible(text.get_text()))
-    with warnings.catch_warnings():
+    from matplotlib import rc_context
+
+    with warnings.catch_warnings(), rc_context({"text.hinting": "none"}):  # to fit glyphs to pixels takes long
         warnings.filterwarnings("ignore", "Glyph .* missing from", UserWarning)  # it is drawn as a box
         figure.savefig(path, **_OPTIONS.get(path.suffix, {}))
 
