@@ -7,6 +7,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -176,9 +177,20 @@ class Listening:
             stderr=subprocess.STDOUT,
             text=True,
         )
+        self.port = int(re.findall(r":(\d+)", self.lines_until(":")[-1])[0])
+
+    def lines_until(self, words: str) -> list[str]:
+        """Return the next lines that it says, up to one with these words; it is ended if it does not say them."""
         assert self._process.stdout is not None
-        first = self._process.stdout.readline()
-        self.port = int(re.findall(r":(\d+)", first)[0])
+        said: list[str] = []
+        watch = threading.Timer(PATIENCE, self._process.kill)
+        watch.start()
+        for line in self._process.stdout:
+            said.append(line)
+            if words in line:
+                watch.cancel()
+                return said
+        raise AssertionError(f"{words!r} was never said: {''.join(said)}")
 
     def connect(self) -> socket.socket:
         """Connect as a game does."""
@@ -186,12 +198,12 @@ class Listening:
         self._games.append(game)
         return game
 
-    def stop(self) -> str:
-        """Press Ctrl-C; return all that was said."""
+    def stop(self, code: int = 0) -> str:
+        """Press Ctrl-C; return what was said since the last line that was read."""
         if self._process.poll() is None:
             self._process.send_signal(signal.SIGINT)
         said, _ = self._process.communicate(timeout=PATIENCE)
-        assert self._process.returncode == 0, said
+        assert self._process.returncode == code, said
         assert "Traceback" not in said, said
         return said
 

@@ -13,7 +13,7 @@ from breadcrumb.report.reporting import write_report
 from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_check_files, find_traces
 from breadcrumb.run.results import RunResult
-from breadcrumb.run.running import run_checks, usual_jobs
+from breadcrumb.run.running import Interrupted, run_checks, usual_jobs
 from breadcrumb.store.folder import write_folder
 
 
@@ -96,6 +96,7 @@ def command(
         fail("--excerpt and --open belong to --report FOLDER; name the folder")
     more = [path for path in traces if path.suffix == ".py"]
     sessions = [path for path in traces if path not in more]
+    interrupted: Interrupted | None = None
     try:
         files = [file for path in (checks, *more) for file in find_check_files(path)]
         if not sessions:
@@ -103,7 +104,10 @@ def command(
         with progress() as show:
             found = find_traces(sessions)
             jobs = jobs or usual_jobs(len(found))
-            run = run_checks(files, found, show, only=only, about=about, jobs=jobs, timeout=timeout)
+            try:
+                run = run_checks(files, found, show, only=only, about=about, jobs=jobs, timeout=timeout)
+            except Interrupted as stopped:  # what was found until then is told all the same
+                run, interrupted = stopped.run, stopped
             page = None if report is None else _report(run, report, show, excerpt=excerpt)
     except CheckFileError as error:
         fail(error)
@@ -117,6 +121,8 @@ def command(
         say(f"report  {page}")
         if opens:
             webbrowser.open(page.resolve().as_uri())
+    if interrupted is not None:
+        raise interrupted
     raise SystemExit(run.exit_code)
 
 

@@ -4,13 +4,17 @@ import asyncio
 import ipaddress
 import signal
 import sys
+from contextlib import ExitStack
 from pathlib import Path
 
 import click
 
 from breadcrumb.cli.console import fail, live_lines
+from breadcrumb.errors import CheckFileError
 from breadcrumb.listen.listener import Limits, Listener, Live
 from breadcrumb.model.plurals import counted
+from breadcrumb.run.finding import find_check_files
+from breadcrumb.run.loading import load_all
 from breadcrumb.run.results import WRONG
 
 _STREAM = Path("-")
@@ -29,6 +33,13 @@ _DEFAULT = Limits()
     default=Path("traces"),
     show_default=True,
     help="Output directory.",
+)
+@click.option(
+    "--check",
+    "checks",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="Run this check file, or folder of them, on each session as it ends.",
 )
 @click.option("--token", default="", envvar="BREADCRUMB_TOKEN", help="Shared secret that senders must present.")
 @click.option(
@@ -56,6 +67,7 @@ def command(
     host: str,
     port: int,
     out: Path,
+    checks: tuple[Path, ...],
     token: str,
     allow_origin: tuple[str, ...],
     games: int,
@@ -66,7 +78,8 @@ def command(
 
     Without a FILE, games connect to this machine's loopback address, over TCP or as a WebSocket. Several may send at
     once; each connection is a session, and becomes a trace named after its game. A FILE is followed while a game
-    writes it; - is the standard input. A session that breaks off leaves a trace of what it sent.
+    writes it; - is the standard input. A session that breaks off leaves a trace of what it sent. With --check, the exit
+    code is that of the worst session: 1 if something broke.
     """
     if not _is_loopback(host) and not token:
         fail(f"listening on {host} lets other machines send; set a token with --token or BREADCRUMB_TOKEN")
@@ -75,15 +88,28 @@ def command(
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         fail(f"traces cannot go to {out}: {error.strerror}")
+    try:
+        files = [file for path in checks for file in find_check_files(path)]
+        load_all(files)  # so that a file that cannot be loaded is told before a game connects
+    except CheckFileError as error:
+        fail(error)
     live: list[Live] = []
-    with live_lines(lambda: [_words(one) for one in live]) as say:
-        listener = Listener(out, say, limits, token, frozenset(allow_origin), live)
+    with ExitStack() as stack:
+        say = stack.enter_context(live_lines(lambda: [_words(one) for one in live]))
+        checker, recorded = None, None
+        if files:
+            from breadcrumb.cli.checking import SessionChecker  # here: who checks nothing does not pay for it
+
+            checker = stack.enter_context(SessionChecker(files, say))
+            recorded = checker.check
+        listener = Listener(out, say, limits, token, frozenset(allow_origin), live, recorded=recorded)
         try:
             asyncio.run(_take_files(listener, sources) if sources else _listen(listener, host, port))
         except OSError as error:
             fail(f"cannot listen on {host}:{port}: {error.strerror or error}")
     if sources and listener.problems:
         raise SystemExit(WRONG)
+    raise SystemExit(0 if checker is None else checker.exit_code)
 
 
 def _words(one: Live) -> str:

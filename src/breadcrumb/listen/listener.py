@@ -70,6 +70,7 @@ class Listener:
         origins: web pages, by where they come from, that are heard besides those of this machine.
         live: the sessions that are being taken now.
         problems: how many sessions ended otherwise than with their last line.
+        recorded: called with each trace once it is whole and can be opened; the games go on meanwhile.
     """
 
     out: Path
@@ -79,6 +80,7 @@ class Listener:
     origins: frozenset[str] = frozenset()
     live: list[Live] = field(default_factory=list)
     problems: int = 0
+    recorded: Callable[[Path], Coroutine[Any, Any, None]] | None = None
     _tasks: set["asyncio.Task[None]"] = field(default_factory=set)
     _opening: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(_MOST_OPENING))
     _stopping: bool = False
@@ -234,6 +236,8 @@ class Listener:
         self.tell(f"{name} {end} after {counted(session.frames, 'frames')}" + (f": {problem}" if problem else ""))
         if not self._stopping:
             await self._open(session.path)
+            if self.recorded is not None:
+                await self.recorded(session.path)
 
     async def _open(self, path: Path) -> None:
         """Turn a trace's journal into Parquet in a process of its own: the games of this one must not wait for it."""

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from breadcrumb.report.figures import FIGURES_OF_A_CHECK
 from breadcrumb.report.gathering import breaks_of
+from breadcrumb.report.machines import result_words
 from breadcrumb.report.naming import Titles, session_titles
 from breadcrumb.run.results import CheckInfo, Result, ResultOutcome, RunResult
 from breadcrumb.verdicts.verdict import Verdict
@@ -55,6 +56,16 @@ class _Lines:
 def summary(run: RunResult, figures: Figures | None = None) -> RenderableType:
     """Return the summary of a run, with the paths of its figures."""
     return Group(*_parts(run, figures or {}))
+
+
+def brief(run: RunResult, name: str) -> list[str]:
+    """Return in a few lines what came of one session: the counts, and each check that did not hold."""
+    lines = [f"{name} checked: {_counts(run).plain.partition(': ')[2]}"]
+    lines += [f"  WRONG     {problem}" for problem in run.problems]
+    for result in run.results:
+        if result.outcome != "held":
+            lines.append(f"  {result.outcome.upper():8}  {result.check.name}: {result_words(result)}")
+    return lines
 
 
 def _parts(run: RunResult, figures: Figures) -> Iterator[RenderableType]:

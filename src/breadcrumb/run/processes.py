@@ -51,6 +51,10 @@ class Processes:
                 one.end()
         self._threads.shutdown()
 
+    def get_ready(self) -> None:
+        """Let a process load the check files, and wait for it."""
+        self._threads.submit(lambda: self._process().ask("is_ready", (), None)).result()
+
     def info(self, traces: Iterable[Path]) -> Iterator[SessionInfo | str]:
         """Yield for each trace, in order, what is known of it, or why it cannot be read."""
         return self._each([("info", (trace,)) for trace in traces], lambda trace, why: f"{trace}: {why}")

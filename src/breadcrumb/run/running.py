@@ -16,6 +16,14 @@ _FEW = 4
 Progress = Callable[[int, int, str], None]
 
 
+class Interrupted(KeyboardInterrupt):
+    """The user interrupted a run; it has what was found until then."""
+
+    def __init__(self, run: RunResult) -> None:
+        super().__init__()
+        self.run = run
+
+
 class Executor(Protocol):
     """Where sessions are judged."""
 
@@ -62,10 +70,11 @@ def run_checks(
 
     Returns:
         The results, in the order of the traces. A trace that cannot be read, or whose checks were ended, is a problem
-        of the run; the others are checked all the same. So it is if the user interrupts it.
+        of the run; the others are checked all the same.
 
     Raises:
         CheckFileError: a check file cannot be loaded, or a pattern fits no check.
+        Interrupted: the user interrupted it.
     """
     files = tuple(files)
     judge = Judge(files, only)  # here, too, so that a file that cannot be loaded is told once
@@ -74,9 +83,14 @@ def run_checks(
         from breadcrumb.run.processes import Processes  # here: it takes a while to load
 
         executor = Processes(files, only, jobs=jobs, timeout=timeout)
-    gathered = _Gathered()
-    with executor as sessions:
-        gathered.take_all(sessions, traces, about or {}, progress or (lambda done, steps, words: None))
+    gathered = Gathered()
+    try:
+        with executor as sessions:
+            gathered.take_all(sessions, traces, about or {}, progress or (lambda done, steps, words: None))
+    except KeyboardInterrupt:
+        checked = len({one.trace for one in gathered.results})
+        gathered.problems.append(f"interrupted, with {checked} of {len(traces)} sessions checked")
+        raise Interrupted(gathered.run(())) from None
     return gathered.run(only)
 
 
@@ -88,7 +102,7 @@ def usual_jobs(sessions: int) -> int:
     return min(mine, sessions)
 
 
-class _Gathered:
+class Gathered:
     """The results of a run so far."""
 
     def __init__(self) -> None:
@@ -103,28 +117,22 @@ class _Gathered:
     def take_all(
         self, sessions: Executor, traces: Sequence[Path], about: Mapping[str, str], progress: Progress
     ) -> None:
-        """Judge all traces that fit; an interrupt ends it, and what was found is kept."""
+        """Judge all traces that fit."""
         steps, vocabulary, readable = 2 * len(traces), Vocabulary(), list[Path]()
-        done = 0
-        try:
-            progress(0, steps, "opening the traces")
-            for done, (path, found) in enumerate(zip(traces, sessions.info(traces), strict=True), 1):
-                progress(done, steps, f"opened {path.name}")
-                if isinstance(found, str):
-                    self.problems.append(found)
-                elif fits(found.about, about):
-                    vocabulary |= found.names
-                    readable.append(path)
-            if about and not readable:
-                told = ", ".join(f"{name}={pattern}" for name, pattern in about.items())
-                self.problems.append(f"no session of the run has {told}; breadcrumb show tells what a session has")
-            done = len(traces)
-            for done, one in enumerate(sessions.judge(readable, vocabulary), len(traces) + 1):
-                progress(done, steps, f"checked {Path(one.trace).name}")
-                self.take(one)
-        except KeyboardInterrupt:
-            checked = max(done - len(traces), 0)
-            self.problems.append(f"interrupted, with {checked} of {len(traces)} sessions checked")
+        progress(0, steps, "opening the traces")
+        for done, (path, found) in enumerate(zip(traces, sessions.info(traces), strict=True), 1):
+            progress(done, steps, f"opened {path.name}")
+            if isinstance(found, str):
+                self.problems.append(found)
+            elif fits(found.about, about):
+                vocabulary |= found.names
+                readable.append(path)
+        if about and not readable:
+            told = ", ".join(f"{name}={pattern}" for name, pattern in about.items())
+            self.problems.append(f"no session of the run has {told}; breadcrumb show tells what a session has")
+        for done, one in enumerate(sessions.judge(readable, vocabulary), len(traces) + 1):
+            progress(done, steps, f"checked {Path(one.trace).name}")
+            self.take(one)
         progress(steps, steps, "done")
 
     def take(self, one: SessionResult) -> None:

@@ -63,6 +63,10 @@ class Judge:
         self._selection = Selection(only)
         self._checks = self._selection.checks(checks)
 
+    def is_ready(self) -> bool:
+        """Return that the check files are loaded; asked of another process, it is a question that waits for it."""
+        return True
+
     def info(self, trace: Path) -> SessionInfo | str:
         """Return what is known of a session, or why it cannot be read."""
         try:
