@@ -40,7 +40,7 @@ NAMES = ("calm", "high", "wild", "mild", "late")
 BAD: dict[str, tuple[str, str, str]] = {
     # what a check does in the session named wild: die or hang; and what is told of it
     "it dies": ("wild", "", "the process that checked it was ended by SIGKILL"),
-    "it hangs": ("", "wild", "its checks took longer than 5 s, and were ended"),
+    "it hangs": ("", "wild", "it took longer than 5 s, and was ended"),
 }
 
 

@@ -109,7 +109,7 @@ class _Process:
             pipe.send((name, args))
             if not pipe.poll(timeout):
                 self.end()
-                raise Ended(f"its checks took longer than {timeout:g} s, and were ended")
+                raise Ended(f"it took longer than {timeout:g} s, and was ended")
             found = pipe.recv()
         except (EOFError, OSError):
             raise Ended(self._how_it_ended()) from None

@@ -57,7 +57,7 @@ const breadcrumbSession = async (data) => {
   function load(number) {
     if (number < 0 || number >= data.bounds.length || pieces.has(number) || waiting.has(number)) return;
     const script = document.createElement("script");
-    script.src = `${data.folder}/${number}.js`;
+    script.src = `${encodeURIComponent(data.folder)}/${number}.js`;
     waiting.set(number, script);
     script.onload = () => script.remove();
     script.onerror = () => { script.remove(); arrived(number, `${data.folder}/${number}.js is missing; keep the folder beside this page`); };
