@@ -6,12 +6,14 @@ from typing import Any
 import pytest
 
 from breadcrumb import Trace, judge
+from breadcrumb.report import reporting
 from breadcrumb.report.gathering import Gathered
 from breadcrumb.report.reporting import ReportWriter, write_report
 from breadcrumb.run.results import Result, RunResult
 from breadcrumb.run.running import run_checks
 from breadcrumb.testing import make_trace
 from breadcrumb.verdicts.verdict import Verdict
+from replayed import replay_data
 
 CHECKS = """
 from breadcrumb import judge
@@ -94,6 +96,20 @@ def test_builds_and_parameters_are_told_with_the_sessions_that_broke(run: RunRes
         ("parameter lift", "False", 1, 0),
         ("level", "cellar", 5, 4),
     ]
+
+
+def test_a_report_replays_the_part_of_a_long_session_around_its_first_breach(
+    run: RunResult, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The page holds so many values, around where something broke first, and the rules that broke there; its title says so."""
+    monkeypatch.setattr(reporting, "_MOST_VALUES", 6)
+    (high,) = (trace for trace in run.sessions if Path(trace).stem == "bumped-2")
+    writer = ReportWriter(tmp_path / "out")
+    writer.add([one for one in run.results if one.trace == high])
+    (page,) = (tmp_path / "out" / "replays").iterdir()
+    data = replay_data(page)
+    assert data["label"] == "bumped-2, frames 1 to 2"
+    assert [(one["sentence"], one["frame"]) for one in data["rules"]] == [("a keg stays low", 2)]
 
 
 def test_the_rule_that_broke_first_is_told_by_its_frame_not_by_its_place() -> None:

@@ -2,6 +2,7 @@
 
 import secrets
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -84,12 +85,21 @@ def _session_data(trace: Trace, kinds: Sequence[Kind], broken: Sequence[BrokenRu
         "kinds": [_kind(one, packer) for one in kinds],
         "events": _events(session, packer),
         "restarts": trace.restarts.clock_index.tolist(),
-        "rules": [rule_data(one) for one in broken],
+        "rules": [rule_data(one) for one in _within(broken, *clock.frames[[0, -1]].tolist())],
         "bounds": bounds_of(kinds, clock.size),
         "layouts": [],
         "piece": "",
     }
     return {**told, "start": packer.text()}
+
+
+def _within(broken: Sequence[BrokenRule], first: int, last: int) -> list[BrokenRule]:
+    """Return the rules that broke first between two frames, with what they broke on there."""
+    return [
+        replace(rule, frames=tuple(one for one in rule.frames if first <= one.frame <= last))
+        for rule in broken
+        if first <= rule.first.frame <= last
+    ]
 
 
 def _axes(session: Session) -> dict[str, Any]:

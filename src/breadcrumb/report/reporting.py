@@ -20,7 +20,7 @@ from breadcrumb.report.naming import Titles, file_name, titles_of
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import write_replay
 from breadcrumb.run.results import CheckInfo, Result, RunEnd, RunResult
-from breadcrumb.trace.opened import open_trace
+from breadcrumb.trace.opened import Trace, open_trace
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words, explanation
 
@@ -42,6 +42,8 @@ _FOLLOWED = 8
 """How many of the rules that broke afterwards are named."""
 _LINES = 40
 _SECONDS_AROUND = 5.0
+_MOST_VALUES = 8_000_000
+"""How many values the replay of a report holds."""
 
 Excerpts = Callable[[Part, Path], None]
 
@@ -162,7 +164,7 @@ class ReportWriter:
         label, broken = opened.data.session.label, broken_rules(results)
         self.progress(f"replay of {label}")
         path = self.out / "replays" / f"{number}-{file_name(label)}.html"
-        write_replay(opened, path, broken=broken)
+        write_replay(_in_reach(opened, broken[0].first.frame), path, broken=broken)
         excerpt = self.out / "excerpts" / f"{number}-{file_name(label)}.crumbs"
         if self.excerpts is not None:
             self.progress(f"excerpt of {label}")
@@ -211,6 +213,20 @@ def write_report(
     for trace, results in groupby(run.results, key=lambda one: one.trace):
         writer.add(list(results), about.get(trace))
     return writer.finish(run.end())
+
+
+def _in_reach(trace: Trace, frame: int) -> Trace:
+    """Return what of a session is replayed: of a long one, the part around a frame, which its label tells.
+
+    A report may have dozens of replays; `breadcrumb replay` makes one of the whole session.
+    """
+    clock, data = trace.data.session.clock, trace.data
+    values = sum(len(data.columns(kind)) * len(data.index(kind)[0]) for kind in trace.kinds)
+    if values <= _MOST_VALUES:
+        return trace
+    size = max(clock.size * _MOST_VALUES // values, 1)
+    first = min(max(clock.clock_index_at_or_after(frame) - size // 2, 0), clock.size - size)
+    return Trace(Part(data, first, first + size - 1))
 
 
 def _around(clock: Any, frame: int) -> tuple[int, int]:
