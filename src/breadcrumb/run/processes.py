@@ -5,7 +5,6 @@ import signal
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
-from multiprocessing.connection import Connection
 from pathlib import Path
 from threading import Lock, local
 from typing import Any, Self, TypeAlias, TypeVar
@@ -16,6 +15,8 @@ from breadcrumb.trace.vocabulary import Vocabulary
 _SOON = 5.0
 """How many seconds a process has to end when it is no longer needed."""
 _Found = TypeVar("_Found")
+_Pipe: TypeAlias = Any
+"""One end of a pipe; its type is another one on each system."""
 _Loads: TypeAlias = tuple[tuple[Path, ...], tuple[str, ...]]
 """The check files, and the patterns of rule IDs."""
 
@@ -96,7 +97,7 @@ class _Process:
     def __init__(self, loads: "_Loads") -> None:
         self._loads = loads
         self._process: Any = None
-        self._pipe: Connection | None = None
+        self._pipe: _Pipe | None = None
 
     def ask(self, name: str, args: tuple[Any, ...], timeout: float | None) -> Any:
         """Return what a method of `Judge` returns there.
@@ -126,7 +127,7 @@ class _Process:
             self._pipe.close()
         self._process = self._pipe = None
 
-    def _started(self) -> Connection:
+    def _started(self) -> _Pipe:
         if self._pipe is None:
             context = multiprocessing.get_context("spawn")
             self._pipe, other = context.Pipe()
@@ -145,7 +146,7 @@ class _Process:
         return f"the process that checked it {how}"
 
 
-def _answer(pipe: Connection, loads: _Loads) -> None:
+def _answer(pipe: _Pipe, loads: _Loads) -> None:
     """Answer questions until the other end is closed."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the process that asks decides what an interrupt ends
     with suppress(EOFError, OSError):
