@@ -17,6 +17,7 @@ Each message says what was expected, what was found, where, and what to do.
 """
 
 from collections.abc import Iterable
+from typing import Any
 
 _SUGGESTIONS = 3
 _LISTED = 12
@@ -27,6 +28,17 @@ class BreadcrumbError(Exception):
     """The base of all errors of this library."""
 
     __module__ = "breadcrumb.errors"
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Pickle it by its message, whatever its kind is made from: it may be raised in another process."""
+        return _restored, (type(self), self.args, self.__dict__)
+
+
+def _restored(kind: type[BreadcrumbError], args: tuple[Any, ...], attributes: dict[str, Any]) -> BreadcrumbError:
+    error = kind.__new__(kind, *args)
+    error.args = args
+    error.__dict__.update(attributes)
+    return error
 
 
 class AngleWarning(UserWarning):

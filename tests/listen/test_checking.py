@@ -52,6 +52,23 @@ def test_a_session_is_checked_soon_after_it_ends_while_another_goes_on(listen: C
     listening.stop(code=1)
 
 
+def test_a_session_that_ends_because_the_listener_stops_is_checked_too(listen: Callable[..., Any], checks: str) -> None:
+    """After Ctrl-C, no session is left unchecked: one that was broken off, and one that has just ended, count."""
+    listening = listen("--check", checks)
+    going, ending = listening.connect(), listening.connect()
+    going.sendall("".join(f"{line}\n" for line in lines("wild", 1, 9, end=False)).encode())
+    listening.lines_until("wild-1.crumbs begins")
+    ending.sendall("".join(f"{line}\n" for line in lines("calm", 1, 2)).encode())
+    listening.lines_until("calm-1.crumbs ends")
+    said = listening.stop(code=1)
+    assert ("calm-1.crumbs checked: 2 held" in said, "wild-1.crumbs checked: 1 broken" in said) == (True, True), said
+
+
+def test_a_listener_that_checked_nothing_does_not_pass(listen: Callable[..., Any], checks: str) -> None:
+    """Without a session the exit code is 2, as it is of the check command without a trace."""
+    listen("--check", checks).stop(code=2)
+
+
 @pytest.mark.parametrize(("height", "code"), [(1.0, 0), (9.0, 1)])
 def test_a_file_is_checked_once_it_is_whole(height: float, code: int, checks: str, tmp_path: Path, cli: Cli) -> None:
     """The exit code is that of the checks, as the check command has it."""

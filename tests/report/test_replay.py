@@ -144,6 +144,13 @@ def test_broken_rules_are_listed_in_order_of_time_with_what_was_judged_on_each_f
     assert page.texts("#broken-words") == [""]
 
 
+def test_a_check_that_cannot_run_is_told_beside_the_page(tmp_path: Path, bay: Callable[..., Path]) -> None:
+    """A page without broken rules is not mistaken for a session that holds: what went wrong is printed as an error."""
+    (tmp_path / "check_it.py").write_text("def check_it(trace):\n    raise ValueError('no')\n")
+    done = run_command(tmp_path, "replay", bay(), "--check", "check_it.py", "--out", "it.html")
+    assert (done.returncode, "check_it: check_it.py:2: ValueError: no" in done.stderr) == (0, True)
+
+
 def test_messages_and_strips_lie_beside_the_picture(page: Page, tired: Path) -> None:
     """What is told of a breach, and the strips, cover nothing of the picture."""
     page.open(tired)

@@ -1,6 +1,7 @@
 """Checking sessions in several processes: the same results, and one that goes wrong costs itself alone."""
 
 import os
+import pickle
 import signal
 import subprocess
 import sys
@@ -11,7 +12,8 @@ from typing import Any
 
 import pytest
 
-from breadcrumb import Recorder
+from breadcrumb import Misuse, Recorder
+from breadcrumb.errors import CheckFileError, TraceError, UnknownName
 from breadcrumb.run.running import run_checks, usual_jobs
 
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
@@ -39,8 +41,8 @@ def check_by_name(trace):
 NAMES = ("calm", "high", "wild", "mild", "late")
 BAD: dict[str, tuple[str, str, str]] = {
     # what a check does in the session named wild: die or hang; and what is told of it
-    "it dies": ("wild", "", "the process that checked it was ended by SIGKILL"),
-    "it hangs": ("", "wild", "it took longer than 5 s, and was ended"),
+    "it dies": ("wild", "", "the process that checked it was killed by SIGKILL"),
+    "it hangs": ("", "wild", "it exceeded the time limit of 5 s"),
 }
 
 
@@ -93,6 +95,32 @@ def test_a_session_that_goes_wrong_costs_itself_alone(how: str, sessions: Path, 
     assert run.problems == (f"{sessions / 'wild.crumbs'}: {told}",)
     assert [Path(one).stem for one in run.sessions] == [name for name in NAMES if name != "wild"]
     assert run.exit_code == 2
+
+
+def test_an_error_in_a_check_file_is_the_same_from_any_process(sessions: Path, tmp_path: Path) -> None:
+    """What is wrong with a check is raised with its words, although it was found in another process."""
+    (tmp_path / "check_it.py").write_text(
+        "from breadcrumb import judge\n\n\ndef check_it(trace):\n"
+        "    assert judge(True, 'one', id='same')\n    assert judge(True, 'two', id='same')\n"
+    )
+    said = []
+    for jobs in (1, 2):
+        with pytest.raises(CheckFileError) as raised:
+            run_checks([tmp_path / "check_it.py"], paths(sessions), jobs=jobs)
+        said.append(str(raised.value))
+    assert said[0] == said[1]
+
+
+ERRORS = [
+    CheckFileError("check_it.py", "expected Python"), Misuse("no"), UnknownName("kind", "kge", ["keg"], "trace it"), TraceError("it"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("error", ERRORS, ids=lambda one: type(one).__name__)
+def test_errors_come_back_from_a_process_as_they_are(error: Exception) -> None:
+    """Pickled and back, an error has its type, its message and its attributes."""
+    back = pickle.loads(pickle.dumps(error))
+    assert (type(back), str(back), vars(back)) == (type(error), str(error), vars(error))
 
 
 def test_an_interrupt_leaves_what_was_found(sessions: Path, tmp_path: Path) -> None:

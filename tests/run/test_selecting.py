@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
+from types import SimpleNamespace
 
 import pytest
 
@@ -82,8 +83,44 @@ def test_a_pattern_that_fits_nothing_is_an_error(trace: Path) -> None:
     with pytest.raises(CheckFileError, match=r"kegz/\*.*did you mean kegs\?"):
         run_checks(_files(trace), [trace], only=["kegz/*"])
     run = run_checks(_files(trace), [trace], only=["lids/*", "lids/lids_are_shut/judge/keg.z"])
-    assert run.problems == ("--only lids/lids_are_shut/judge/keg.z: no rule of this run has such an ID",)
+    assert run.problems == ("--only lids/lids_are_shut/judge/keg.z: no rule that was judged has such an ID",)
     assert run.exit_code == 2
+
+
+STOPS: dict[str, tuple[str, str, str, dict[str, str]]] = {
+    # what stands before the rule "up", the pattern, what stands behind it, and the outcome where the session "wild" differs
+    "behind a broken rule": ("assert judge(trace.one('keg').y < 3, 'low', id='low')", "it/up", "", {"wild": "untested"}),
+    "behind a failed plain assert": ("assert trace.one('keg').y.values[-1] < 3", "it/up", "", {"wild": "untested"}),
+    "between two": (
+        "assert judge(trace.one('keg').y < 9, 'low', id='low')", "it/low",
+        "assert judge(trace.one('keg').y < 3, 'x', id='x')", {"wild": "untested"},
+    ),
+    "the broken rule itself": ("assert judge(trace.one('keg').y < 3, 'low', id='low')", "it/low", "", {"wild": "broken"}),
+    "behind one that is never asserted": ("judge(trace.one('keg').y < 3, 'low', id='low')", "it/up", "", {}),
+    "behind an error": ("trace.one('keg').z if trace.label == 'wild' else 0", "it/up", "", {"wild": "error"}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", STOPS)
+def test_a_rule_that_a_session_did_not_reach_never_counts_as_held(name: str, tmp_path: Path) -> None:
+    """If a rule that is not selected stops the check, it is untested in that session, since a selected one may stand behind."""
+    first, pattern, last, other = STOPS[name]
+    lines = [first, "assert judge(trace.one('keg').y > -1, 'up', id='up')", last or "pass"]
+    (tmp_path / "check_it.py").write_text(
+        "from breadcrumb import judge\n\n\ndef check_it(trace):\n" + "".join(f"    {line}\n" for line in lines)
+    )
+    for label, top in (("calm", 0.0), ("wild", 5.0)):
+        keg = SimpleNamespace(y=0.0)
+        with Recorder(tmp_path / f"{label}.crumbs") as rec:
+            rec.watch(keg, id="keg-1", kind="keg", y="y")
+            for frame in range(4):
+                keg.y = top * (frame == 3)
+                rec.frame(frame / 10)
+    traces = [tmp_path / f"{label}.crumbs" for label in ("calm", "wild")]
+    run = run_checks([tmp_path / "check_it.py"], traces, only=[pattern])
+    assert {one.session: one.outcome for one in run.results} == {"calm": "held", "wild": "held"} | other
+    for result in run.of("untested"):
+        assert "the check stopped at" in result.why_untested
 
 
 SESSIONS = {

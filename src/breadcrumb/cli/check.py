@@ -18,7 +18,7 @@ from breadcrumb.store.folder import write_folder
 
 
 def _named(given: tuple[str, ...]) -> dict[str, str]:
-    """Return what is given as NAME=PATTERN by its names."""
+    """Return patterns by their names."""
     for one in given:
         if "=" not in one:
             raise click.BadParameter(f"expected NAME=PATTERN, such as build=0.9.2, found {one!r}")
@@ -45,7 +45,7 @@ def _named(given: tuple[str, ...]) -> dict[str, str]:
     "--only",
     multiple=True,
     metavar="PATTERN",
-    help="Judge the rules alone whose ID fits, such as 'flares/*'; may be given several times.",
+    help="Judge only the rules whose ID matches, such as 'flares/*'; may be given several times.",
 )
 @click.option(
     "--sessions",
@@ -53,18 +53,18 @@ def _named(given: tuple[str, ...]) -> dict[str, str]:
     multiple=True,
     metavar="NAME=PATTERN",
     callback=lambda context, option, given: _named(given),
-    help="Check the sessions alone of which this is told, such as build=0.9.2.",
+    help="Check only the sessions whose metadata match, such as build=0.9.2.",
 )
 @click.option(
     "--jobs",
     type=click.IntRange(min=1),
-    help="How many sessions are checked at a time.  [default: one a processor, of more than a few sessions]",
+    help="Number of sessions to check in parallel.  [default: 1, or one per processor for more than 4 sessions]",
 )
 @click.option(
     "--timeout",
     type=click.FloatRange(min=0, min_open=True),
     metavar="SECONDS",
-    help="End the checks of a session that take longer, and go on with the next.",
+    help="Time limit for the checks of one session.",
 )
 @click.option("--open", "opens", is_flag=True, help="With --report: open the page in a browser.")
 @click.option("--junit", type=click.Path(path_type=Path), help="Write the outcomes to this file as JUnit XML.")

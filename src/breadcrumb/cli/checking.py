@@ -1,19 +1,22 @@
-"""Checking sessions one by one as they end, while others go on."""
+"""Checking sessions one by one when they end, while others go on."""
 
 import asyncio
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Self
 
 from breadcrumb.report.summary import brief
 from breadcrumb.run.processes import Processes
-from breadcrumb.run.results import BROKE, HELD, UNTESTED, WRONG, RunResult
-from breadcrumb.run.running import Gathered
+from breadcrumb.run.results import BROKE, HELD, UNTESTED, WRONG
+from breadcrumb.run.running import Reducer
 from breadcrumb.trace.vocabulary import Vocabulary
+
+_RANKS = (HELD, UNTESTED, BROKE, WRONG)
+"""The exit codes, the worst last."""
 
 
 class SessionChecker:
-    """Runs check files on sessions in a process of its own, which loads them before the first one ends.
+    """Runs check files on sessions in a separate process, which loads them before the first session ends.
 
     Args:
         files: the check files.
@@ -22,30 +25,35 @@ class SessionChecker:
 
     def __init__(self, files: Sequence[Path], say: Callable[[str], None]) -> None:
         self._processes, self._say = Processes(files, jobs=1), say
-        self.exit_code = HELD
-        """That of the worst session so far."""
+        self._codes: dict[Path, int] = {}
 
     def __enter__(self) -> Self:
         self._processes.get_ready()
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._processes.__exit__()
+        self._processes.close()
+
+    @property
+    def exit_code(self) -> int:
+        """The exit code of the worst session; without a session, nothing was checked, and that is wrong."""
+        return max(self._codes.values(), key=_RANKS.index, default=WRONG)
 
     async def check(self, trace: Path) -> None:
-        """Run the checks on a trace, and say what came of it."""
-        try:
-            run = await asyncio.to_thread(self._run, trace)
-        except asyncio.CancelledError:  # the listener is stopped, and does not wait for what hangs
-            self.__exit__()
-            raise
+        """Run the checks on a trace, and print the outcome, also if the listener stops meanwhile."""
+        await asyncio.to_thread(self._check, trace)
+
+    def check_rest(self, traces: Iterable[Path]) -> None:
+        """Run the checks on the traces that were not checked yet."""
+        for trace in traces:
+            if trace not in self._codes:
+                self._check(trace)
+
+    def _check(self, trace: Path) -> None:
+        reducer = Reducer()
+        for one in self._processes.judge([trace], Vocabulary()):
+            reducer.take(one)
+        run = reducer.run(())
+        self._codes[trace] = run.exit_code
         for line in brief(run, trace.name):
             self._say(line)
-        ranks = (HELD, UNTESTED, BROKE, WRONG)
-        self.exit_code = max(self.exit_code, run.exit_code, key=ranks.index)
-
-    def _run(self, trace: Path) -> RunResult:
-        gathered = Gathered()
-        for one in self._processes.judge([trace], Vocabulary()):
-            gathered.take(one)
-        return gathered.run(())

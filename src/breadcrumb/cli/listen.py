@@ -39,7 +39,7 @@ _DEFAULT = Limits()
     "checks",
     multiple=True,
     type=click.Path(path_type=Path),
-    help="Run this check file, or folder of them, on each session as it ends.",
+    help="Run this check file, or all of a folder, on each session when it ends.",
 )
 @click.option("--token", default="", envvar="BREADCRUMB_TOKEN", help="Shared secret that senders must present.")
 @click.option(
@@ -79,7 +79,7 @@ def command(
     Without a FILE, games connect to this machine's loopback address, over TCP or as a WebSocket. Several may send at
     once; each connection is a session, and becomes a trace named after its game. A FILE is followed while a game
     writes it; - is the standard input. A session that breaks off leaves a trace of what it sent. With --check, the exit
-    code is that of the worst session: 1 if something broke.
+    code is that of the worst session, as for the check command; 2 if there was none.
     """
     if not _is_loopback(host) and not token:
         fail(f"listening on {host} lets other machines send; set a token with --token or BREADCRUMB_TOKEN")
@@ -96,20 +96,23 @@ def command(
     live: list[Live] = []
     with ExitStack() as stack:
         say = stack.enter_context(live_lines(lambda: [_words(one) for one in live]))
-        checker, recorded = None, None
+        listener = Listener(out, say, limits, token, frozenset(allow_origin), live)
+        checker = None
         if files:
-            from breadcrumb.cli.checking import SessionChecker  # here: who checks nothing does not pay for it
+            from breadcrumb.cli.checking import SessionChecker  # here: without --check nobody pays for it
 
             checker = stack.enter_context(SessionChecker(files, say))
-            recorded = checker.check
-        listener = Listener(out, say, limits, token, frozenset(allow_origin), live, recorded=recorded)
+            listener.on_trace = checker.check
         try:
             asyncio.run(_take_files(listener, sources) if sources else _listen(listener, host, port))
         except OSError as error:
             fail(f"cannot listen on {host}:{port}: {error.strerror or error}")
+        if checker is not None:
+            checker.check_rest(listener.traces)  # those that ended because the listener stopped
     if sources and listener.problems:
         raise SystemExit(WRONG)
-    raise SystemExit(0 if checker is None else checker.exit_code)
+    if checker is not None:
+        raise SystemExit(checker.exit_code)
 
 
 def _words(one: Live) -> str:
@@ -132,10 +135,16 @@ async def _take_files(listener: Listener, sources: tuple[Path, ...]) -> None:
 
 
 def _stopped_by_signals() -> asyncio.Event:
-    stop = asyncio.Event()
+    stop, numbers, loop = asyncio.Event(), (signal.SIGINT, signal.SIGTERM), asyncio.get_running_loop()
+
+    def stopped() -> None:
+        stop.set()
+        for number in numbers:
+            loop.remove_signal_handler(number)  # so that a second one ends what takes too long
+
     if sys.platform != "win32":
-        for number in (signal.SIGINT, signal.SIGTERM):
-            asyncio.get_running_loop().add_signal_handler(number, stop.set)
+        for number in numbers:
+            loop.add_signal_handler(number, stopped)
     return stop
 
 

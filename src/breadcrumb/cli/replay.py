@@ -11,7 +11,7 @@ from breadcrumb.cli.console import fail, say
 from breadcrumb.cli.show import WHEN
 from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report.around import row_of
-from breadcrumb.report.judged import broken_rules
+from breadcrumb.report.judged import BrokenRule, broken_rules
 from breadcrumb.report.replaying import write_replay
 from breadcrumb.run.finding import find_check_files
 from breadcrumb.run.running import run_checks
@@ -29,7 +29,7 @@ _JUDGED = 20_000
     "checks",
     multiple=True,
     type=click.Path(path_type=Path),
-    help="Show the rules of this check file, or folder of them, that break, and where.",
+    help="Run this check file, or all of a folder, and show where rules break.",
 )
 @click.option("--at", type=WHEN, help="Open at this frame or time.  [default: the first breach]")
 @click.option(
@@ -43,15 +43,20 @@ def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path |
     try:
         opened = open_trace(trace)
         files = [file for path in checks for file in find_check_files(path)]
-        with excerpts_of(math.inf, _JUDGED):
-            broken = broken_rules(run_checks(files, [trace]).results) if checks else []
+        broken: list[BrokenRule] = []
+        if files:
+            with excerpts_of(math.inf, _JUDGED):
+                run = run_checks(files, [trace])
+            broken = broken_rules(run.results)
+            for problem in (*run.problems, *(f"{one.check.name}: {one.error}" for one in run.of("error"))):
+                say(f"WRONG   {problem}", err=True)
         label = opened.data.session.label
         path = out or (trace.parent if trace.parent.is_dir() else Path()) / f"{label}.replay.html"
         write_replay(opened, path, broken=broken, at=None if at is None else row_of(opened, at))
     except BreadcrumbError as error:
         fail(error)
     except OSError as error:
-        fail(f"{error.filename} cannot be written ({error.strerror}); name another place with --out")
+        fail(f"{error.filename or 'the replay'} cannot be written ({error.strerror}); name another place with --out")
     say(path)
     if opens or (opens is None and sys.stdout.isatty()):
         webbrowser.open(path.resolve().as_uri())

@@ -70,7 +70,9 @@ class Listener:
         origins: web pages, by where they come from, that are heard besides those of this machine.
         live: the sessions that are being taken now.
         problems: how many sessions ended otherwise than with their last line.
-        recorded: called with each trace once it is whole and can be opened; the games go on meanwhile.
+        traces: the traces that it has written, in the order of their ends.
+        on_trace: called with each trace when it is complete; other games continue meanwhile. Traces that end because
+            the listener stops are in `traces` only.
     """
 
     out: Path
@@ -80,7 +82,8 @@ class Listener:
     origins: frozenset[str] = frozenset()
     live: list[Live] = field(default_factory=list)
     problems: int = 0
-    recorded: Callable[[Path], Coroutine[Any, Any, None]] | None = None
+    traces: list[Path] = field(default_factory=list)
+    on_trace: Callable[[Path], Coroutine[Any, Any, None]] | None = None
     _tasks: set["asyncio.Task[None]"] = field(default_factory=set)
     _opening: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(_MOST_OPENING))
     _stopping: bool = False
@@ -234,10 +237,11 @@ class Listener:
         name, end = session.path.name, "ends" if session.ended else "breaks off"
         self.problems += not session.ended
         self.tell(f"{name} {end} after {counted(session.frames, 'frames')}" + (f": {problem}" if problem else ""))
+        self.traces.append(session.path)
         if not self._stopping:
             await self._open(session.path)
-            if self.recorded is not None:
-                await self.recorded(session.path)
+            if self.on_trace is not None:
+                await self.on_trace(session.path)
 
     async def _open(self, path: Path) -> None:
         """Turn a trace's journal into Parquet in a process of its own: the games of this one must not wait for it."""

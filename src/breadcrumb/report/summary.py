@@ -133,7 +133,7 @@ def _next(run: RunResult) -> Iterator[RenderableType]:
     for check, sessions in first.most_common(1):
         result = next(one for one in run.of("broken") if one.check == check)
         if len({one.check for one in run.of("broken")}) > 1:
-            where = f"  in {sessions} of {_many(first.total(), 'session')} in which something broke"
+            where = f"  broke first in {sessions} of {_many(first.total(), 'broken session')}"
             yield _Lines(Text.assemble(("FIRST   ", "bold"), (check.name, "bold"), where), _HEAD)
         if result.first_broken.first is not None:
             words = f"breadcrumb replay {shlex.quote(result.trace)} --check {shlex.quote(result.check.file)}"

@@ -27,9 +27,9 @@ class Ran:
     raised: BaseException | None = None
 
 
-def run_check(check: Check, trace: Trace, path: Path) -> Result:
+def run_check(check: Check, trace: Trace, path: Path) -> Ran:
     """Run one check on one trace."""
-    return observe(check, lambda: check.function(trace), trace.label, path).result
+    return observe(check, lambda: check.function(trace), trace.label, path)
 
 
 def observe(check: Check, call: Callable[[], Any], session: str, path: Path) -> Ran:

@@ -17,8 +17,8 @@ _SOON = 5.0
 _Found = TypeVar("_Found")
 _Pipe: TypeAlias = Any
 """One end of a pipe; its type is another one on each system."""
-_Loads: TypeAlias = tuple[tuple[Path, ...], tuple[str, ...]]
-"""The check files, and the patterns of rule IDs."""
+_Arguments: TypeAlias = tuple[tuple[Path, ...], tuple[str, ...]]
+"""What a judge is made from: the check files, and the patterns of rule IDs."""
 
 
 class Ended(Exception):
@@ -32,13 +32,13 @@ class Processes:
         files: the check files; each process loads them once.
         only: patterns of rule IDs, as for `Judge`.
         jobs: how many processes.
-        timeout: how many seconds a session may take; None for any time.
+        timeout: the time limit of a session in seconds; None for no limit.
     """
 
     def __init__(
         self, files: Sequence[Path], only: Sequence[str] = (), *, jobs: int, timeout: float | None = None
     ) -> None:
-        self._loads, self._timeout = (tuple(files), tuple(only)), timeout
+        self._arguments, self._timeout = (tuple(files), tuple(only)), timeout
         self._threads = ThreadPoolExecutor(jobs, thread_name_prefix="sessions")
         self._mine, self._all, self._lock = local(), list[_Process](), Lock()
 
@@ -46,6 +46,10 @@ class Processes:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """End all processes, whatever they are doing."""
         self._threads.shutdown(wait=False, cancel_futures=True)
         with self._lock:
             for one in self._all:
@@ -84,7 +88,7 @@ class Processes:
 
     def _process(self) -> "_Process":
         if not hasattr(self._mine, "process"):
-            self._mine.process = _Process(self._loads)
+            self._mine.process = _Process(self._arguments)
             with self._lock:
                 self._all.append(self._mine.process)
         process: _Process = self._mine.process
@@ -94,8 +98,8 @@ class Processes:
 class _Process:
     """A process that answers questions; one that ended is followed by a new one."""
 
-    def __init__(self, loads: "_Loads") -> None:
-        self._loads = loads
+    def __init__(self, arguments: "_Arguments") -> None:
+        self._arguments = arguments
         self._process: Any = None
         self._pipe: _Pipe | None = None
 
@@ -110,7 +114,7 @@ class _Process:
             pipe.send((name, args))
             if not pipe.poll(timeout):
                 self.end()
-                raise Ended(f"it took longer than {timeout:g} s, and was ended")
+                raise Ended(f"it exceeded the time limit of {timeout:g} s")
             found = pipe.recv()
         except (EOFError, OSError):
             raise Ended(self._how_it_ended()) from None
@@ -131,22 +135,23 @@ class _Process:
         if self._pipe is None:
             context = multiprocessing.get_context("spawn")
             self._pipe, other = context.Pipe()
-            self._process = context.Process(target=_answer, args=(other, self._loads), daemon=True)
+            self._process = context.Process(target=_answer, args=(other, self._arguments), daemon=True)
             self._process.start()
             other.close()
         return self._pipe
 
     def _how_it_ended(self) -> str:
         if self._process is None:
-            return "it was ended"
+            return "its process was stopped"
         self._process.join(_SOON)
         code = self._process.exitcode
         self.end()
-        how = f"was ended by {signal.Signals(-code).name}" if code is not None and code < 0 else f"ended with {code}"
+        by_signal = code is not None and code < 0
+        how = f"was killed by {signal.Signals(-code).name}" if by_signal else f"ended with exit code {code}"
         return f"the process that checked it {how}"
 
 
-def _answer(pipe: _Pipe, loads: _Loads) -> None:
+def _answer(pipe: _Pipe, arguments: _Arguments) -> None:
     """Answer questions until the other end is closed."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the process that asks decides what an interrupt ends
     with suppress(EOFError, OSError):
@@ -154,7 +159,7 @@ def _answer(pipe: _Pipe, loads: _Loads) -> None:
         while True:
             name, args = pipe.recv()
             try:
-                judge = judge or Judge(*loads)
+                judge = judge or Judge(*arguments)
                 found = getattr(judge, name)(*args)
             except Exception as error:
                 found = error

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Protocol
 
 from breadcrumb.run.results import Recording, Result, RunResult
-from breadcrumb.run.selecting import fits
+from breadcrumb.run.selecting import matches
 from breadcrumb.run.sessions import Judge, SessionInfo, SessionResult
 from breadcrumb.trace.vocabulary import Vocabulary
 
@@ -64,7 +64,7 @@ def run_checks(
         traces: recorded sessions.
         progress: called with the number of steps done, the number of all steps, and what comes next.
         only: patterns of rule IDs; without any, all rules are judged.
-        about: patterns of what is told of a session, by name; only sessions that fit all of them are judged.
+        about: patterns of the metadata of a session, by name; only sessions that match all of them are judged.
         jobs: in how many processes; 1 for this one, unless there is a timeout.
         timeout: how many seconds the checks of a session may take; then their process is ended.
 
@@ -73,7 +73,7 @@ def run_checks(
         of the run; the others are checked all the same.
 
     Raises:
-        CheckFileError: a check file cannot be loaded, or a pattern fits no check.
+        CheckFileError: a check file cannot be loaded, or a pattern matches no check file.
         Interrupted: the user interrupted it.
     """
     files = tuple(files)
@@ -83,15 +83,15 @@ def run_checks(
         from breadcrumb.run.processes import Processes  # here: it takes a while to load
 
         executor = Processes(files, only, jobs=jobs, timeout=timeout)
-    gathered = Gathered()
+    reducer = Reducer()
     try:
         with executor as sessions:
-            gathered.take_all(sessions, traces, about or {}, progress or (lambda done, steps, words: None))
+            reducer.take_all(sessions, traces, about or {}, progress or (lambda done, steps, words: None))
     except KeyboardInterrupt:
-        checked = len({one.trace for one in gathered.results})
-        gathered.problems.append(f"interrupted, with {checked} of {len(traces)} sessions checked")
-        raise Interrupted(gathered.run(())) from None
-    return gathered.run(only)
+        checked = len({one.trace for one in reducer.results})
+        reducer.problems.append(f"interrupted, with {checked} of {len(traces)} sessions checked")
+        raise Interrupted(reducer.run(())) from None
+    return reducer.run(only)
 
 
 def usual_jobs(sessions: int) -> int:
@@ -102,8 +102,8 @@ def usual_jobs(sessions: int) -> int:
     return min(mine, sessions)
 
 
-class Gathered:
-    """The results of a run so far."""
+class Reducer:
+    """Takes the results of one session after the other, and puts them together."""
 
     def __init__(self) -> None:
         self.problems: list[str] = []
@@ -112,24 +112,24 @@ class Gathered:
         self.seen: dict[str, None] = {}
         self.looked_at: set[str] = set()
         self.unknown: set[str] = set()
-        self.met: set[str] = set()
+        self.matched: set[str] = set()
 
     def take_all(
         self, sessions: Executor, traces: Sequence[Path], about: Mapping[str, str], progress: Progress
     ) -> None:
-        """Judge all traces that fit."""
+        """Judge all traces whose metadata match."""
         steps, vocabulary, readable = 2 * len(traces), Vocabulary(), list[Path]()
         progress(0, steps, "opening the traces")
         for done, (path, found) in enumerate(zip(traces, sessions.info(traces), strict=True), 1):
             progress(done, steps, f"opened {path.name}")
             if isinstance(found, str):
                 self.problems.append(found)
-            elif fits(found.about, about):
+            elif matches(found.about, about):
                 vocabulary |= found.names
                 readable.append(path)
         if about and not readable:
             told = ", ".join(f"{name}={pattern}" for name, pattern in about.items())
-            self.problems.append(f"no session of the run has {told}; breadcrumb show tells what a session has")
+            self.problems.append(f"no session of the run has {told}; breadcrumb show prints the metadata of a session")
         for done, one in enumerate(sessions.judge(readable, vocabulary), len(traces) + 1):
             progress(done, steps, f"checked {Path(one.trace).name}")
             self.take(one)
@@ -144,18 +144,19 @@ class Gathered:
         self.seen |= dict.fromkeys(one.contents)
         self.looked_at |= one.looked_at
         self.unknown |= one.unknown
-        self.met |= one.met
+        self.matched |= one.matched
 
     def run(self, only: Sequence[str]) -> RunResult:
-        """Return the results; a pattern that no rule fits is a problem, since its rule was not judged."""
-        if self.results:
-            self.problems += [
-                f"--only {one}: no rule of this run has such an ID" for one in only if one not in self.met
-            ]
-        unknown = [f"{name} was neither seen nor declared in any session of this run" for name in sorted(self.unknown)]
+        """Return the results; a pattern without a rule is a problem, since what it stands for was not judged."""
+        problems = [*self.problems]
+        if self.recordings:
+            missed = (one for one in only if one not in self.matched)
+            problems += [f"--only {one}: no rule that was judged has such an ID" for one in missed]
+        nowhere = "was neither seen nor declared in any session of this run"
+        problems += [f"{name} {nowhere}" for name in sorted(self.unknown)]
         unseen = tuple(what for what in self.seen if what not in self.looked_at)
         return RunResult(
-            tuple(self.results), (*self.problems, *unknown), unseen, tuple(_repeated(self.results)),
+            tuple(self.results), tuple(problems), unseen, tuple(_repeated(self.results)),
             tuple(self.recordings),
         )  # fmt: skip
 

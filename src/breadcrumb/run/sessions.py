@@ -31,8 +31,8 @@ class SessionResult:
     """The kinds, properties and events that checks asked for."""
     unknown: frozenset[str] = frozenset()
     """Names that were asked for, and that no session of the run knows."""
-    met: frozenset[str] = frozenset()
-    """The patterns of rule IDs that some rule fits."""
+    matched: frozenset[str] = frozenset()
+    """The patterns of rule IDs that match a rule."""
     problem: str = ""
     """Why it could not be judged."""
 
@@ -55,7 +55,7 @@ class Judge:
         only: patterns of rule IDs, with `*` and `?`; without any, all rules are judged.
 
     Raises:
-        CheckFileError: one cannot be loaded, or a pattern fits no check.
+        CheckFileError: one cannot be loaded, or a pattern matches no check file.
     """
 
     def __init__(self, files: Sequence[Path], only: Sequence[str] = ()) -> None:
@@ -64,7 +64,7 @@ class Judge:
         self._checks = self._selection.checks(checks)
 
     def is_ready(self) -> bool:
-        """Return that the check files are loaded; asked of another process, it is a question that waits for it."""
+        """Return whether the check files are loaded: they are, as soon as there is a judge to ask."""
         return True
 
     def info(self, trace: Path) -> SessionInfo | str:
@@ -86,7 +86,7 @@ class Judge:
             recording = Recording(str(path), trace.label, trace.facts, _about(trace))
             return SessionResult(
                 str(path), results, recording, trace.contents, frozenset(here.looked_at), frozenset(here.unknown),
-                self._selection.met(results),
+                self._selection.matched(results),
             )  # fmt: skip
 
 
