@@ -39,10 +39,11 @@ def check_by_name(trace):
     assert judge(True, "it is named")
 """
 NAMES = ("calm", "high", "wild", "mild", "late")
-BAD: dict[str, tuple[str, str, str]] = {
-    # what a check does in the session named wild: die or hang; and what is told of it
-    "it dies": ("wild", "", "the process that checked it was killed by SIGKILL"),
-    "it hangs": ("", "wild", "it exceeded the time limit of 5 s"),
+BAD: dict[str, tuple[int, str, str, str]] = {
+    # how many processes, what a check does in the session named wild: die or hang; and what is told of it
+    "it dies": (2, "wild", "", "the process that checked it was killed by SIGKILL"),
+    "it hangs": (2, "", "wild", "it exceeded the time limit of 5 s"),
+    "it hangs alone": (1, "", "wild", "it exceeded the time limit of 5 s"),
 }
 
 
@@ -90,8 +91,8 @@ def test_results_are_the_same_in_any_number_of_processes(how: dict[str, Any], se
 @pytest.mark.parametrize("how", BAD)
 def test_a_session_that_goes_wrong_costs_itself_alone(how: str, sessions: Path, tmp_path: Path) -> None:
     """A process that dies, or hangs for too long, is a problem of the run by the name of its session; the others are checked."""
-    dies, hangs, told = BAD[how]
-    run = run_checks([checks(tmp_path, dies, hangs)], paths(sessions), jobs=2, timeout=5.0)
+    jobs, dies, hangs, told = BAD[how]
+    run = run_checks([checks(tmp_path, dies, hangs)], paths(sessions), jobs=jobs, timeout=5.0)
     assert run.problems == (f"{sessions / 'wild.crumbs'}: {told}",)
     assert [Path(one).stem for one in run.sessions] == [name for name in NAMES if name != "wild"]
     assert run.exit_code == 2
