@@ -87,7 +87,7 @@ def test_builds_and_parameters_are_told_with_the_sessions_that_broke(run: RunRes
     gathered = Gathered()
     for one in run.recordings:
         gathered.add([each for each in run.results if each.trace == one.trace], one.about)
-    told = [(name, value, build.sessions, build.broken) for name, value, build in gathered.told_apart(4)]
+    told = [(name, value, build.sessions, build.broken) for name, value, build in gathered.metadata_rows(4)]
     assert told == [
         ("build", "high", 2, 2),
         ("build", "bumped", 2, 2),

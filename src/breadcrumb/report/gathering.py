@@ -1,4 +1,4 @@
-"""The results of a run, gathered for its page one session at a time: bytes a rule and session, words of what broke."""
+"""The results of a run, gathered for its page one session at a time: bytes per rule and session, and the breaches."""
 
 import math
 from array import array
@@ -20,7 +20,7 @@ _MOST_NAMED = 50
 
 @dataclass(slots=True)
 class RuleColumn:
-    """What came of one rule, session by session."""
+    """The outcomes and margins of one rule, one per session."""
 
     id: str
     sentence: str
@@ -31,7 +31,7 @@ class RuleColumn:
     allowed: "array[float]" = field(default_factory=lambda: array("f"))
 
     def put(self, session: int, finding: Finding) -> None:
-        """Note what came of it in a session; sessions that did not ask for it have none."""
+        """Store the finding of a session; sessions without one have outcome 0."""
         self._reach(session + 1)
         self.outcomes[session] = CODES[finding.outcome]
         if finding.margin is not None:
@@ -113,8 +113,8 @@ class Group:
 
 
 @dataclass(slots=True)
-class Build:
-    """Sessions that are alike in something, such as the build or a parameter."""
+class SessionCount:
+    """The sessions with one value of a metadata field, such as the build, or of a parameter."""
 
     sessions: int = 0
     broken: int = 0
@@ -123,24 +123,24 @@ class Build:
 
 @dataclass(slots=True)
 class Gathered:
-    """What a page tells of a run, gathered from one session after the other."""
+    """What a page shows of a run, gathered from one session after the other."""
 
     checks: dict[CheckInfo, int] = field(default_factory=dict)
     traces: dict[str, str] = field(default_factory=dict)
     """The name of each session, by the path of its trace."""
     outcomes: list[bytearray] = field(default_factory=list)
-    """What came of each check in each session: a row for each session."""
+    """The outcome of each check in each session: a row for each session."""
     rules: dict[str, RuleColumn] = field(default_factory=dict)
     words: dict[tuple[int, int], str] = field(default_factory=dict)
     """What a result is about in one line, by session and check; what held has none."""
     broken: dict[str, list[Break]] = field(default_factory=dict)
     """What broke in each session in order of the first frame, by the path of its trace."""
     groups: dict[GroupKey, Group] = field(default_factory=dict)
-    builds: dict[str, dict[str, Build]] = field(default_factory=dict)
-    """In how many sessions each thing that is told of sessions had each value, by its name and the value."""
+    metadata: dict[str, dict[str, SessionCount]] = field(default_factory=dict)
+    """How many sessions there are, and how many broke, by metadata field and value."""
 
     def add(self, results: Sequence[Result], about: Mapping[str, str] | None = None) -> bool:
-        """Take up the results of one session, and what is told of it.
+        """Add the results of one session, and its metadata.
 
         Returns:
             Whether it broke in a way in which no session before did.
@@ -160,7 +160,7 @@ class Gathered:
         self.outcomes.append(row)
         breaks = breaks_of(results)
         for name, value in (about or {}).items():
-            build = self.builds.setdefault(name, {}).setdefault(value, Build())
+            build = self.metadata.setdefault(name, {}).setdefault(value, SessionCount())
             build.sessions += 1
             build.broken += bool(breaks)
         return bool(breaks) and self._group(trace, breaks)
@@ -205,19 +205,19 @@ class Gathered:
                 found.append((margin.allowed is None, _share(one, at), margin_words(margin), one.sentence, traces[at]))
         return [told[2:] for told in sorted(found, key=lambda told: told[:2])[:most]]
 
-    def told_apart(self, most: int) -> list[tuple[str, str, Build]]:
-        """Return what is told of sessions: its name, each value, and the sessions with it.
+    def metadata_rows(self, most: int) -> list[tuple[str, str, SessionCount]]:
+        """Return the metadata of the sessions: field, value, and how many sessions have it.
 
-        What differs stands first. A parameter that is the same in all sessions is left out, and so is what has more
-        than so many values, such as the seed.
+        Fields that differ between sessions come first. Parameters that are the same in all sessions are left out, and
+        so are fields with more than `most` values, such as the seed.
         """
         rows = [
             (name, value, build)
-            for name, values in self.builds.items()
+            for name, values in self.metadata.items()
             if len(values) <= most and (len(values) > 1 or not name.startswith("parameter "))
             for value, build in sorted(values.items(), key=lambda one: -one[1].broken)
         ]
-        return sorted(rows, key=lambda row: len(self.builds[row[0]]) == 1)
+        return sorted(rows, key=lambda row: len(self.metadata[row[0]]) == 1)
 
     def count(self, outcome: str) -> int:
         """Return how many results have an outcome."""

@@ -1,4 +1,4 @@
-"""Arrays in few bytes, as the pages read them: differences, in planes of bytes, deflated, in base 64."""
+"""Arrays packed for pages: differences, split into byte planes, deflated, in base 64."""
 
 import base64
 import zlib
@@ -11,22 +11,22 @@ from numpy.typing import NDArray
 Packed: TypeAlias = list[Any]
 """How one array is packed, where its bytes begin, and how many values it has."""
 _LEVEL = 3
-"""Of the deflation: a higher one takes longer than it saves."""
+"""The compression level; a higher one saves little and takes longer."""
 _WORD = 4
-"""Bytes."""
+"""The bytes of a word."""
 _NO_NUMBER = -(2**31)
 _LARGEST = 2**31 - 1
 
 
 @dataclass
 class Packer:
-    """Takes up arrays one after the other, and gives them back as one text."""
+    """Packs arrays, one after the other, into one text."""
 
     _planes: list[bytes] = field(default_factory=list)
     _size: int = 0
 
     def put(self, values: NDArray[Any], decimals: int | None = None) -> Packed:
-        """Take up an array of one dimension.
+        """Pack an array of one dimension.
 
         Args:
             values: flags and bytes, whole numbers of 32 bits, or floats.
@@ -46,7 +46,7 @@ class Packer:
         return self._put("u1", values.astype("u1").tobytes(), len(values))
 
     def text(self) -> str:
-        """Return all of it, deflated and in base 64."""
+        """Return all packed arrays, deflated and in base 64."""
         return base64.b64encode(zlib.compress(b"".join(self._planes), _LEVEL)).decode("ascii")
 
     def _put(self, form: str, content: bytes, many: int) -> Packed:

@@ -37,7 +37,7 @@ _SECTIONS = (
 )
 _TIGHTEST = 20
 _VALUES = 12
-"""How many values of what is told of sessions are listed; what has more is left out."""
+"""Metadata fields with more values, such as the seed, are not listed."""
 _FOLLOWED = 8
 """How many of the rules that broke afterwards are named."""
 _LINES = 40
@@ -84,11 +84,11 @@ class ReportWriter:
     _replays: dict[str, str] = field(default_factory=dict)
 
     def add(self, results: Sequence[Result], about: Mapping[str, str] | None = None) -> None:
-        """Take up the results of one session, and write the figures, the replay and the excerpt of what broke.
+        """Add the results of one session, and write the figures, the replay and the excerpt of what broke.
 
         Args:
             results: what each check found in it.
-            about: its build, its level and whatever else is told of it, and its parameters, in words.
+            about: its metadata and parameters, as text.
 
         Raises:
             OSError: the folder cannot be written.
@@ -132,7 +132,7 @@ class ReportWriter:
             sections=_SECTIONS,
             tightest=[(words, sentence, titles[trace]) for words, sentence, trace in gathered.tightest(_TIGHTEST)],
             more_groups=max(len(gathered.groups) - _GROUPS, 0),
-            builds=gathered.told_apart(_VALUES),
+            metadata=gathered.metadata_rows(_VALUES),
             run=end,
             recordings=[(titles[one.trace], fact.words) for one in end.recordings for fact in one.facts],
             counts={outcome: gathered.count(outcome) for outcome in ("broken", "error", "untested", "held")},
@@ -164,7 +164,7 @@ class ReportWriter:
         label, broken = opened.data.session.label, broken_rules(results)
         self.progress(f"replay of {label}")
         path = self.out / "replays" / f"{number}-{file_name(label)}.html"
-        write_replay(_in_reach(opened, broken[0].first.frame), path, broken=broken)
+        write_replay(_replayed_part(opened, broken[0].first.frame), path, broken=broken)
         excerpt = self.out / "excerpts" / f"{number}-{file_name(label)}.crumbs"
         if self.excerpts is not None:
             self.progress(f"excerpt of {label}")
@@ -215,8 +215,8 @@ def write_report(
     return writer.finish(run.end())
 
 
-def _in_reach(trace: Trace, frame: int) -> Trace:
-    """Return what of a session is replayed: of a long one, the part around a frame, which its label tells.
+def _replayed_part(trace: Trace, frame: int) -> Trace:
+    """Return the part of a session that is replayed: all of it, or, of a long session, the part around a frame.
 
     A report may have dozens of replays; `breadcrumb replay` makes one of the whole session.
     """

@@ -139,7 +139,7 @@ class Recording:
     session: str
     facts: tuple[Fact, ...] = ()
     about: dict[str, str] = field(default_factory=dict)
-    """Its game, build and level and whatever else was told of it, and the first value of each parameter, in words."""
+    """Its metadata, such as game, build and level, and the first value of each parameter, as text."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)

@@ -1,4 +1,4 @@
-"""Judging one session: what a run asks of each, and what comes of it, as plain data that pickles."""
+"""Judging one session; the result is plain data that pickles."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -13,7 +13,7 @@ from breadcrumb.trace.opened import Trace, open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
 
 _OF_THE_RECORDING = ("started_at", "moment", "fixed_step")
-"""What is told of a session that says when and how it was recorded, and not of what."""
+"""Metadata fields that describe when and how a session was recorded, and not what was played."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +44,7 @@ class SessionInfo:
     names: Vocabulary
     """The names that it knows."""
     about: dict[str, str]
-    """What was told of it, and the first value of each parameter, in words."""
+    """Its metadata, and the first value of each parameter, as text."""
 
 
 class Judge:
@@ -91,7 +91,7 @@ class Judge:
 
 
 def _about(trace: Trace) -> dict[str, str]:
-    """Return what was told of a session, and the first value of each parameter, in words."""
+    """Return the metadata of a session, and the first value of each parameter, as text."""
     session = trace.data.session
     plain = ((name, value) for name, value in session.about.items() if isinstance(value, str | int | float))
     told = {name: str(value) for name, value in plain if name not in _OF_THE_RECORDING}

@@ -21,7 +21,7 @@ const breadcrumbStrips = (place, session, state, go) => {
       broken: excerpt.frames.map((frame) => wrong.has(frame)), ends: [Math.min(...all), Math.max(...all)],
       now(row) {
         const index = at(row);
-        if (index === null) return "not judged here, or not kept";
+        if (index === null) return "not judged on this frame, or not stored";
         const limits = [["at least", band.low], ["at most", band.high]].filter(([, side]) => side.length && side[index] !== null).map(([word, side]) => `${word} ${words(side[index])}`);
         return `${words(band.values[index])} ${band.unit}${limits.length ? `, allowed ${limits.join(" and ")} ${band.unit}` : ""}${wrong.has(excerpt.frames[index]) ? ", broken" : ""}`;
       },
@@ -137,7 +137,7 @@ const breadcrumbStrips = (place, session, state, go) => {
     const label = (value) => (strip.texts.length ? strip.texts[value] || "" : Number.isFinite(value) ? session.words(value) : "");
     paint.fillText(label(ends[1]).slice(0, 30), 3, 11);
     if (ends[1] !== ends[0]) paint.fillText(label(ends[0]).slice(0, 30), 3, HIGH - 3);
-    if (wide && points.length === 0) paint.fillText("nothing here", wide / 2 - 30, HIGH / 2);
+    if (wide && points.length === 0) paint.fillText("no data", wide / 2 - 30, HIGH / 2);
   }
   function drawAllowed({ paint, low, high }, points, toX, toY) { // a band, or what is above or below a limit
     if (!(low && low.length) && !(high && high.length)) return;
