@@ -5,7 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-RETURNED = (0, 0, 1, 0, 1, 0, 0)
+RETURNED = (0, 0, 1, 0, 1, 0, 0, 0)
 """The exit code of the last command of each console block: the first check is too strict, and the fault is found."""
 
 

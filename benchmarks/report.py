@@ -17,7 +17,7 @@ from pathlib import Path
 from browser import CAN_OPEN, browser, opened
 
 from breadcrumb.report.reporting import ReportWriter
-from breadcrumb.run.results import CheckInfo, Result, RunEnd
+from breadcrumb.run.results import CheckInfo, Result, RunEnd, SessionResult
 from breadcrumb.verdicts.findings import Breach, Margin
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule, Subject
@@ -60,10 +60,11 @@ def main() -> None:
         for number in range(asked.sessions):
             results = session(number, checks, rules, draw)
             begin = time.perf_counter()
-            writer.add(results)
+            writer.add(SessionResult(results[0].trace, tuple(results)))
             taken += time.perf_counter() - begin
         begin = time.perf_counter()
-        page = writer.finish(RunEnd(1, asked.sessions, {}, (), (), (), (), (), ()))
+        page = writer.page
+        writer.finish(RunEnd(1, asked.sessions, {}, (), (), (), (), (), ()))
         taken += time.perf_counter() - begin
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         print(f"written in {taken:.1f} s, {page.stat().st_size / 1e6:.1f} MB, peak of memory {peak:.0f} MB")

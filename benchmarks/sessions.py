@@ -42,6 +42,11 @@ def crowd() -> Trace:
     return _session("crowd", np.zeros(OBJECTS, np.int64), np.full(OBJECTS, FRAMES))
 
 
+def slow_barrel() -> Trace:
+    """Return a session of one of these objects at half the frame rate."""
+    return _session("slow", np.zeros(1, np.int64), np.full(1, FRAMES), RATE / 2)
+
+
 def hour() -> Trace:
     """Return an hour of 12 million samples: 50 objects that stay, and 20,000 that live for a second."""
     stay, come, size = 50, 20_000, 3_600 * RATE
@@ -49,11 +54,11 @@ def hour() -> Trace:
     return _session("hour", np.r_[np.zeros(stay, np.int64), first], np.r_[np.full(stay, size), np.full(come, RATE)])
 
 
-def _session(label: str, first: Ints, length: Ints) -> Trace:
+def _session(label: str, first: Ints, length: Ints, rate: float = RATE) -> Trace:
     """Return a session of barrels that move at a constant speed and bounce within a box, turn, and blink."""
     draw, count = np.random.default_rng(7), len(first)
     size = int((first + length).max())
-    clock = Clock(np.arange(size), np.arange(size) / RATE, wall=np.arange(size) / RATE)
+    clock = Clock(np.arange(size), np.arange(size) / rate, wall=np.arange(size) / rate)
     nobody, nothing = np.full(count, NOBODY), np.zeros(0, np.int64)
     parent = np.where(np.arange(count) % 2, np.arange(count) - 1, NOBODY)
     appear = np.where(first > 0, first, NOBODY)

@@ -22,7 +22,9 @@ if TYPE_CHECKING:
     from breadcrumb.record.recorder import Recorder
     from breadcrumb.record.shapes import Shape
     from breadcrumb.report.drawing import draw_against, draw_intervals, draw_over_time, draw_paths
+    from breadcrumb.run.applying import for_sessions
     from breadcrumb.run.restarts import Restarts
+    from breadcrumb.run.traces import Traces
     from breadcrumb.trace.from_tables import trace_from_table
     from breadcrumb.trace.objects import Objects
     from breadcrumb.trace.opened import Trace, open_trace
@@ -54,6 +56,7 @@ __all__ = [
     "Tiles",
     "Trace",
     "TraceError",
+    "Traces",
     "TurnedBox",
     "UnknownName",
     "Vector",
@@ -65,6 +68,7 @@ __all__ = [
     "draw_intervals",
     "draw_over_time",
     "draw_paths",
+    "for_sessions",
     "frames",
     "judge",
     "open_trace",
@@ -88,7 +92,9 @@ _PLACES = {
     "record.recorder": ("Recorder",),
     "record.shapes": ("Shape",),
     "report.drawing": ("draw_against", "draw_intervals", "draw_over_time", "draw_paths"),
+    "run.applying": ("for_sessions",),
     "run.restarts": ("Restarts",),
+    "run.traces": ("Traces",),
     "trace.from_tables": ("trace_from_table",),
     "trace.objects": ("Objects",),
     "trace.opened": ("Trace", "open_trace"),

@@ -9,6 +9,8 @@
       UnknownName (LookupError)        a kind, object, property, event or parameter that is not there
       Misuse (TypeError)               an expression that has no one meaning; the message says which to write
       CheckFileError (ImportError)     a check file that cannot be loaded
+      KnownFailuresError (ValueError)  a list of known failures that cannot be read
+      ClusterError (OSError)           a cluster that cannot be reached
     Broken (AssertionError)            a verdict that was asserted and is broken
     NeverExercised (AssertionError)    a verdict that was asserted and had nothing to test
     AngleWarning (UserWarning)         angles that are doubtful: too far in one step, or radians declared as degrees
@@ -170,3 +172,11 @@ def _one_slip(a: str, b: str) -> bool:
     rest_a, rest_b = a[head:], b[head:]
     swapped = rest_a[:2] == rest_b[:2][::-1] and rest_a[2:] == rest_b[2:]
     return swapped or rest_a[1:] == rest_b[1:] or rest_a[1:] == rest_b or rest_a == rest_b[1:]
+
+
+class ClusterError(BreadcrumbError, OSError):
+    """The cluster that should run checks cannot be reached."""
+
+
+class KnownFailuresError(BreadcrumbError, ValueError):
+    """A list of known failures cannot be read."""

@@ -4,6 +4,7 @@ The plugin gives the `trace` fixture and collects `check_*` functions of `check_
 command does it. It imports the library only when a trace is asked for, so that other test runs do not pay for it.
 """
 
+import datetime as dt
 from collections.abc import Generator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -11,38 +12,53 @@ from typing import TYPE_CHECKING, Any
 import pytest
 
 if TYPE_CHECKING:
-    from breadcrumb.run.loading import Loader
-    from breadcrumb.run.results import Result
+    from breadcrumb.run.known import KnownFailure
+    from breadcrumb.run.loading import Check, Loader
+    from breadcrumb.run.results import Result, SessionResult
+    from breadcrumb.run.tallies import Tally
+    from breadcrumb.run.traces import Traces
     from breadcrumb.trace.opened import Trace
     from breadcrumb.trace.vocabulary import Vocabulary
 
 UNTESTED = "untested"
 """The outcome of a check that its session did not exercise."""
+_FOUND = "breadcrumb_found"
+"""The attribute of a report that has what was found, as JSON: it comes from the process in which the check ran."""
 
 _loader: pytest.StashKey["Loader"] = pytest.StashKey()
-_result: pytest.StashKey["Result"] = pytest.StashKey()
-_outcomes: pytest.StashKey[dict[str, set[str]]] = pytest.StashKey()
-_unknown: pytest.StashKey[set[str]] = pytest.StashKey()
-_situations: pytest.StashKey[dict[tuple[str, str], int]] = pytest.StashKey()
-_known: pytest.StashKey["Vocabulary"] = pytest.StashKey()
+_result: pytest.StashKey["SessionResult"] = pytest.StashKey()
+_tally: pytest.StashKey["Tally"] = pytest.StashKey()
+_nodes: pytest.StashKey[dict[str, str]] = pytest.StashKey()
+_names: pytest.StashKey["Vocabulary"] = pytest.StashKey()
+_known: pytest.StashKey[tuple["KnownFailure", ...]] = pytest.StashKey()
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    """Add `--crumbs`."""
+    """Add `--crumbs` and `--known-failures`."""
     group = parser.getgroup("breadcrumb", "checks on recorded play sessions")
     group.addoption(
         "--crumbs", action="append", default=[], metavar="PATH", help="a trace to check; repeat, or use * and ?"
+    )
+    group.addoption(
+        "--known-failures", metavar="FILE", help="a list of rules that may be broken, as breadcrumb check takes it"
     )
 
 
 def pytest_configure(config: pytest.Config) -> None:
     """Collect check files when there is a trace to check."""
-    if config.getoption("crumbs"):
-        config.addinivalue_line("python_files", "check_*.py")
-        config.addinivalue_line("python_functions", "check_*")
-        config.stash[_outcomes] = {}
-        config.stash[_unknown] = set()
-        config.stash[_situations] = {}
+    if not config.getoption("crumbs"):
+        return
+    from breadcrumb.run.known import KnownCount, expired
+    from breadcrumb.run.tallies import Tally
+
+    config.addinivalue_line("python_files", "check_*.py")
+    config.addinivalue_line("python_functions", "check_*")
+    failures = _read_known(config.getoption("known_failures"))
+    over = expired(failures, dt.date.today())
+    config.stash[_known] = tuple(one for one in failures if one not in over)
+    config.stash[_tally] = Tally({one.rule: KnownCount(one, has_expired=one in over) for one in failures})
+    config.stash[_nodes] = {}
+    config.pluginmanager.register(Taker(config), "breadcrumb results")
 
 
 class CheckFile(pytest.Module):
@@ -67,7 +83,7 @@ def pytest_pycollect_makemodule(module_path: Path, parent: pytest.Collector) -> 
 
 def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
     """Run each test that takes `trace` once for each trace."""
-    if _takes_a_trace(metafunc.config, metafunc.fixturenames):
+    if metafunc.config.getoption("crumbs") and "trace" in metafunc.fixturenames:
         paths = _paths(metafunc.config)
         metafunc.parametrize("trace", paths, ids=[path.stem for path in paths], indirect=True, scope="session")
 
@@ -82,32 +98,62 @@ def trace(request: pytest.FixtureRequest) -> "Trace":
     return open_trace(request.param)
 
 
+@pytest.fixture(scope="session")
+def traces(request: pytest.FixtureRequest) -> "Traces":
+    """Give all traces named by `--crumbs`, for checks of several sessions."""
+    from breadcrumb.run.traces import SessionEntry, Traces, metadata_of
+    from breadcrumb.trace.opened import open_trace
+
+    return Traces(tuple(SessionEntry(path, metadata_of(open_trace(path))) for path in _paths(request.config)))
+
+
 @pytest.hookimpl(tryfirst=True)
 def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> bool | None:
     """Run a check as the command does; all traces of the run know each other's names."""
-    if not _takes_a_trace(pyfuncitem.config, pyfuncitem.fixturenames):
+    if not pyfuncitem.config.getoption("crumbs") or not {"trace", "traces"} & set(pyfuncitem.fixturenames):
         return None
-    from breadcrumb.run.checking import observe
     from breadcrumb.run.loading import Check, info_of
+
+    info = info_of(pyfuncitem.obj, pyfuncitem.path, pyfuncitem.originalname)
+    check = Check(info, pyfuncitem.obj, _loader_of(pyfuncitem.config).namespace_of(pyfuncitem.path))
+    found, raised = _judged(pyfuncitem, check)
+    pyfuncitem.stash[_result] = found
+    if found.elsewhere:
+        words = ", ".join(f"{name}={one}" for name, one in check.applies_in_words.items())
+        pytest.skip(f"applies to sessions with {words}")
+    _raise_if_it_failed(found.results[0], raised)
+    return True
+
+
+def _judged(item: pytest.Function, check: "Check") -> tuple["SessionResult", BaseException | None]:
+    """Return what a check found in its session, or in all of them, and what it raised."""
+    from breadcrumb.run.applying import matches
+    from breadcrumb.run.checking import observe
+    from breadcrumb.run.results import ACROSS, Recording, SessionResult
+    from breadcrumb.run.traces import metadata_of
     from breadcrumb.trace.vocabulary import knowing
 
-    arguments = {name: pyfuncitem.funcargs[name] for name in pyfuncitem._fixtureinfo.argnames}
-    loader = _loader_of(pyfuncitem.config)
-    recorded: Trace = pyfuncitem.funcargs["trace"]  # type: ignore[assignment]
-    info = info_of(pyfuncitem.obj, pyfuncitem.path, pyfuncitem.originalname)
-    check = Check(info, pyfuncitem.obj, loader.namespace_of(pyfuncitem.path))
-    with knowing(_vocabulary(pyfuncitem.config)) as here:
-        ran = observe(check, lambda: pyfuncitem.obj(**arguments), recorded.label, pyfuncitem.path)
-    pyfuncitem.config.stash[_unknown].update(here.unknown)
-    pyfuncitem.stash[_result] = ran.result
-    _raise_if_it_failed(ran.result, ran.raised)
-    return True
+    arguments = {name: item.funcargs[name] for name in item._fixtureinfo.argnames}
+    recording, path, label, failures = None, ACROSS, "all sessions", item.config.stash[_known]
+    known = {one.rule: one.reason for one in failures}
+    if "trace" in item.fixturenames:
+        recorded: Trace = item.funcargs["trace"]  # type: ignore[assignment]
+        path, label = str(item.callspec.params["trace"]), recorded.label
+        recording = Recording(path, label, (), metadata_of(recorded))
+        known = {one.rule: one.reason for one in failures if one.applies(recording.about)}
+        if not matches(recording.about, check.applies_to):
+            return SessionResult(path, recording=recording, elsewhere=((check.info, check.applies_in_words),)), None
+    with knowing(_vocabulary(item.config)) as here:
+        ran = observe(check, lambda: item.obj(**arguments), label, path, known)
+    return SessionResult(path, (ran.result,), recording, unknown=frozenset(here.unknown)), ran.raised
 
 
 def _raise_if_it_failed(result: "Result", raised: BaseException | None) -> None:
     """Let pytest know of a failure: by what the check raised, or by the explanation of what it never asserted."""
     from breadcrumb.errors import Broken, NeverExercised
 
+    if result.outcome == "known":
+        return
     skipped = raised is not None and result.outcome == "untested"
     if raised is not None and not skipped and not isinstance(raised, Broken | NeverExercised):
         if isinstance(raised, Exception):
@@ -121,21 +167,36 @@ def _raise_if_it_failed(result: "Result", raised: BaseException | None) -> None:
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
-    """Give the report of a check its outcome: held and broken are pytest's own, untested is one more."""
+    """Give the report of a check its outcome: untested is one more, and a known failure is an expected one."""
     report = yield
     if report.when == "call" and _result in item.stash:
-        result = item.stash[_result]
-        outcome = report.outcome
-        if report.passed and result.outcome == UNTESTED:
-            report.user_properties.append((UNTESTED, result.why_untested))
-            outcome = UNTESTED  # type: ignore[assignment]
-        check = item.nodeid.partition("[")[0]
-        item.config.stash[_outcomes].setdefault(check, set()).add(outcome)
-        times = item.config.stash[_situations]
-        for words, more in result.situations.items():
-            times[check, words] = times.get((check, words), 0) + more
+        found = item.stash[_result]
+        for result in found.results:
+            if report.passed and result.outcome == UNTESTED:
+                report.user_properties.append((UNTESTED, result.why_untested))
+            if report.passed and result.outcome == "known":
+                report.outcome, report.wasxfail = "skipped", ", ".join(result.known.values())
+        setattr(report, _FOUND, found.to_json().decode())
         del item.stash[_result]  # its evidence would fill the memory over thousands of sessions
     return report
+
+
+class Taker:
+    """Takes up what checks found, in whichever process they ran."""
+
+    def __init__(self, config: pytest.Config) -> None:
+        self._tally, self._nodes = config.stash[_tally], config.stash[_nodes]
+
+    def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
+        """Count what a check found."""
+        if not hasattr(report, _FOUND):
+            return
+        from breadcrumb.run.results import SessionResult
+
+        found = SessionResult.from_json(getattr(report, _FOUND).encode())
+        self._tally.take(found)
+        for check in (*(one.check for one in found.results), *(check for check, _ in found.elsewhere)):
+            self._nodes[f"{check.file}/{check.name}"] = report.nodeid.partition("[")[0]
 
 
 def pytest_report_teststatus(report: Any) -> tuple[str, str, str] | None:
@@ -147,7 +208,11 @@ def pytest_report_teststatus(report: Any) -> tuple[str, str, str] | None:
 
 def pytest_sessionfinish(session: pytest.Session, exitstatus: int) -> None:
     """Fail the run if no session exercised a check, or asked for a name that no session knows."""
-    if exitstatus == pytest.ExitCode.OK and (_never_exercised(session.config) or _unknown_names(session.config)):
+    tally = session.config.stash.get(_tally, None)
+    if tally is None or hasattr(session.config, "workerinput"):
+        return  # of a run in several processes, the one that takes up the results decides
+    tally.close()
+    if exitstatus == pytest.ExitCode.OK and (tally.never_exercised or tally.problems):
         session.exitstatus = pytest.ExitCode.TESTS_FAILED
 
 
@@ -158,35 +223,35 @@ def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> Non
         terminalreporter.section("untested checks")
         for report in reports:
             terminalreporter.line(f"UNTESTED {report.nodeid}: {dict(report.user_properties)[UNTESTED]}")
-    for check in _never_exercised(config):
-        terminalreporter.line(f"UNTESTED {check}: no session exercised it", red=True)
-    for (check, words), times in config.stash.get(_situations, {}).items():
-        if not times:
-            terminalreporter.line(f"NEVER {words}, a situation of {check}", yellow=True)
-    for name in _unknown_names(config):
-        terminalreporter.line(f"WRONG {name} was neither seen nor declared in any session of this run", red=True)
+    if _tally not in config.stash:
+        return
+    tally, nodes = config.stash[_tally], config.stash[_nodes]
+    for check in tally.never_exercised:
+        why = "no session exercised it" if tally.checks[check].counts else "it applies to no session"
+        terminalreporter.line(f"UNTESTED {nodes[f'{check.file}/{check.name}']}: {why}", red=True)
+    for one in tally.situations:
+        if not one.times:
+            terminalreporter.line(f"NEVER {one.words}, a situation of {one.check}", yellow=True)
+    for note in filter(None, (one.note for one in tally.known.values())):
+        terminalreporter.line(f"NOTE {note}", yellow=True)
+    for problem in tally.problems:
+        terminalreporter.line(f"WRONG {problem}", red=True)
+
+
+def _read_known(path: str | None) -> tuple["KnownFailure", ...]:
+    from breadcrumb.errors import KnownFailuresError
+    from breadcrumb.run.known import read_known_failures
+
+    try:
+        return () if path is None else read_known_failures(Path(path))
+    except KnownFailuresError as error:
+        raise pytest.UsageError(str(error)) from None
 
 
 def _loader_of(config: pytest.Config) -> "Loader":
     from breadcrumb.run.loading import Loader
 
     return config.stash.setdefault(_loader, Loader())
-
-
-def _takes_a_trace(config: pytest.Config, fixtures: list[str]) -> bool:
-    """Tell whether a test is given recorded sessions; without `--crumbs` a fixture named `trace` is not ours."""
-    return bool(config.getoption("crumbs")) and "trace" in fixtures
-
-
-def _never_exercised(config: pytest.Config) -> list[str]:
-    return [check for check, outcomes in config.stash.get(_outcomes, {}).items() if outcomes == {UNTESTED}]
-
-
-def _unknown_names(config: pytest.Config) -> list[str]:
-    if _unknown not in config.stash:
-        return []
-    names: set[str] = config.stash[_unknown]
-    return sorted(names)
 
 
 def _paths(config: pytest.Config) -> list[Path]:
@@ -204,9 +269,9 @@ def _vocabulary(config: pytest.Config) -> "Vocabulary":
     from breadcrumb.trace.opened import open_trace
     from breadcrumb.trace.vocabulary import Vocabulary
 
-    if _known not in config.stash:
-        known = Vocabulary()
+    if _names not in config.stash:
+        names = Vocabulary()
         for path in _paths(config):
-            known |= open_trace(path).vocabulary
-        config.stash[_known] = known
-    return config.stash[_known]
+            names |= open_trace(path).vocabulary
+        config.stash[_names] = names
+    return config.stash[_names]

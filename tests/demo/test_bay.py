@@ -128,8 +128,8 @@ def test_a_routine_that_sleeps_or_runs_twice_never_passes(
     """A check about it turns red: that something never happens, or happens too often, is never a pass."""
     routine = switched.partition(":")[2]
     run = run_checks([examples / "lantern_bay" / f"check_{routine}.py"], [bay(switched)])
-    assert run.of("broken")
-    assert not run.of("error")
+    assert run.with_outcome("broken")
+    assert not run.with_outcome("error")
 
 
 def test_every_switch_in_the_game_is_a_listed_fault() -> None:

@@ -31,7 +31,7 @@ def test_the_game_as_it_is_passes_every_check(examples: Path, tmp_path: Path) ->
     """A minute of seeded games, one trace each, breaks nothing and leaves no check unexercised."""
     traces = _record(examples, tmp_path)
     run = run_checks([examples / "aliens" / "check_aliens.py"], traces)
-    assert run.exit_code == 0, [result.error for result in run.of("error")]
+    assert run.exit_code == 0, [result.error for result in run.with_outcome("error")]
     assert len(traces) > 1
 
 
@@ -40,5 +40,5 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(change: str, examp
     """Only the check that is about the constant breaks."""
     traces = _record(examples, tmp_path, "--change", change)
     run = run_checks([examples / "aliens" / "check_aliens.py"], traces)
-    assert {result.check.name for result in run.of("broken")} == {CHANGES[change]}
-    assert run.of("error") == ()
+    assert {result.check.name for result in run.with_outcome("broken")} == {CHANGES[change]}
+    assert run.with_outcome("error") == ()

@@ -43,7 +43,7 @@ def test_shapes_touch_when_the_engine_says_so(game: Path, listen: Callable[..., 
     subprocess.run(["node", "play_tumble.js", "--port", str(listening.port)], cwd=game, check=True, timeout=60)
     listening.trace("Tumble-1.crumbs")
     run = run_checks([examples.parent / "examples/kegs/check_tumble.py"], [listening.out / "Tumble-1.crumbs"])
-    assert (len(run.of("held")), run.exit_code) == (3, 0)
+    assert (len(run.with_outcome("held")), run.exit_code) == (3, 0)
 
 
 @pytest.mark.parametrize("change", CHANGES)
@@ -57,5 +57,5 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(
     subprocess.run(command, cwd=game, check=True, timeout=60)
     listening.trace("Crates-1.crumbs")
     run = run_checks([game / "check_crates.py"], [listening.out / "Crates-1.crumbs"])
-    assert {result.check.name for result in run.of("broken")} == CHANGES[change]
+    assert {result.check.name for result in run.with_outcome("broken")} == CHANGES[change]
     assert run.exit_code == bool(CHANGES[change])

@@ -27,7 +27,7 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(change: str, examp
     options = ["--change", change] if change else []
     subprocess.run([sys.executable, str(folder / "record_kegs.py"), str(trace), *options], check=True, timeout=120)
     run = run_checks([folder / "check_kegs.py"], [trace])
-    assert {result.check.name for result in run.of("broken")} == CHANGES[change]
+    assert {result.check.name for result in run.with_outcome("broken")} == CHANGES[change]
     assert run.exit_code == bool(change)
 
 

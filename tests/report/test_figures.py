@@ -8,9 +8,10 @@ import pytest
 
 from breadcrumb import Box, Circle, Recorder, Trace, Verdict, frames, judge
 from breadcrumb.checks import collisions, movement, rays, spawns, triggers
-from breadcrumb.report.figures import figure_of, write_figures
+from breadcrumb.report.figures import FigureWriter, figure_of
 from breadcrumb.report.naming import file_name
 from breadcrumb.run.running import run_checks
+from breadcrumb.run.tallies import RunResult
 from breadcrumb.testing import make_trace, small_trace
 
 
@@ -127,7 +128,7 @@ def test_figures_stay_in_their_folder_whatever_the_names(tmp_path: Path) -> None
     )
     before = {path for path in tmp_path.rglob("*") if path.is_file()}
     run = run_checks([check], [trace_folder / "it $1 is.crumbs"])
-    (figure,) = write_figures(run, tmp_path / "figures").values()
+    (figure,) = _figures(run, tmp_path / "figures").values()
     assert figure.parent == tmp_path / "figures"
     assert re.fullmatch(r"it_1_is-[0-9a-f]{8}-it--it--judge--[\w.-]+\.png", figure.name)
     new = {path for path in tmp_path.rglob("*") if path.is_file()} - before
@@ -150,7 +151,7 @@ def test_figures_of_sessions_and_rules_of_one_name_are_all_there(tmp_path: Path)
     )
     run = run_checks([check], traces)
     for out in (tmp_path / "figures", None):
-        written = write_figures(run, out)
+        written = _figures(run, out)
         assert len(written) == len(set(written.values())) == 4
         assert all(path.is_file() for path in written.values())
     assert file_name("海" * 300) != file_name("海" * 301)
@@ -184,3 +185,11 @@ def test_a_region_is_shown_as_what_it_is(check: Callable[..., Verdict], said: st
     assert said in {text.get_text() for text in path.get_legend().get_texts()}  # type: ignore[union-attr]
     below = next(axes for axes in figure.axes if axes.get_xlabel() == "game time [s]")
     assert below.get_xlim()[0] < 0 < 0.4 < below.get_xlim()[1]
+
+
+def _figures(run: RunResult, out: Path | None) -> dict[tuple[str, str], Path]:
+    """Write the figures of a run, session by session."""
+    writer = FigureWriter(out)
+    for one in run.found:
+        writer.add(one)
+    return writer.written

@@ -8,9 +8,10 @@ import pytest
 from breadcrumb import Trace, judge
 from breadcrumb.report import reporting
 from breadcrumb.report.gathering import Gathered
-from breadcrumb.report.reporting import ReportWriter, write_report
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.report.reporting import ReportWriter
+from breadcrumb.run.results import Result
 from breadcrumb.run.running import run_checks
+from breadcrumb.run.tallies import RunResult
 from breadcrumb.testing import make_trace
 from breadcrumb.verdicts.verdict import Verdict
 from replayed import replay_data
@@ -105,7 +106,7 @@ def test_a_report_replays_the_part_of_a_long_session_around_its_first_breach(
     monkeypatch.setattr(reporting, "_MOST_VALUES", 6)
     (high,) = (trace for trace in run.sessions if Path(trace).stem == "bumped-2")
     writer = ReportWriter(tmp_path / "out")
-    writer.add([one for one in run.results if one.trace == high])
+    writer.add(next(one for one in run.found if one.trace == high))
     (page,) = (tmp_path / "out" / "replays").iterdir()
     data = replay_data(page)
     assert data["label"] == "bumped-2, frames 1 to 2"
@@ -125,16 +126,3 @@ def _result(verdict: Verdict) -> Any:
     from breadcrumb.run.results import CheckInfo
 
     return Result.of(CheckInfo(f"check_{verdict.sentence}", "check_it.py", 1), "a.crumbs", "a", (verdict,))
-
-
-def test_a_report_that_is_fed_by_sessions_is_that_of_the_whole_run(run: RunResult, tmp_path: Path) -> None:
-    """A runner that keeps no results writes the same page as one that has them all."""
-    page = write_report(run, tmp_path / "whole").read_text("utf-8")
-    writer = ReportWriter(tmp_path / "fed")
-    for trace in run.sessions:
-        (about,) = (one.about for one in run.recordings if one.trace == trace)
-        writer.add([one for one in run.results if one.trace == trace], about)
-    assert writer.finish(run.end()).read_text("utf-8") == page
-    assert sorted(one.relative_to(tmp_path / "fed") for one in (tmp_path / "fed").rglob("*")) == sorted(
-        one.relative_to(tmp_path / "whole") for one in (tmp_path / "whole").rglob("*")
-    )

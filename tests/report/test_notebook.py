@@ -10,7 +10,8 @@ import pandas as pd
 import pytest
 
 from breadcrumb import Trace, judge
-from breadcrumb.run.results import CheckInfo, Result, RunResult
+from breadcrumb.run.results import CheckInfo, Result, SessionResult
+from breadcrumb.run.tallies import RunResult
 from breadcrumb.testing import make_trace
 
 HOSTILE = "<script>alert(1)</script>"
@@ -44,7 +45,8 @@ def _of_kegs(name: str, trace: Trace) -> Any:
 
 def _ran(trace: Trace) -> RunResult:
     check = CheckInfo("check_few", "check_kegs.py", 1)
-    return RunResult((Result.of(check, "a.crumbs", HOSTILE, (judge(trace.all("keg").x < 20, HOSTILE),)),))
+    result = Result.of(check, "a.crumbs", HOSTILE, (judge(trace.all("keg").x < 20, HOSTILE),))
+    return RunResult.of([SessionResult("a.crumbs", (result,))])
 
 
 VALUES: dict[str, Callable[[Any], Any]] = {

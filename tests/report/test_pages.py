@@ -164,4 +164,4 @@ def test_options_that_need_a_report_say_so(bay: Callable[..., Path], examples: P
     assert (done.returncode, "belong to --report FOLDER" in done.stderr) == (2, True)
     (tmp_path / "file").write_text("")
     done = run_command(tmp_path, "check", check, bay(), "--report", "file")
-    assert (done.returncode, "the report cannot be written there" in done.stderr) == (2, True)
+    assert (done.returncode, "the report cannot be written to file" in done.stdout) == (2, True)

@@ -12,6 +12,7 @@ import pytest
 from breadcrumb.errors import CheckFileError
 from breadcrumb.run.loading import load_all
 from breadcrumb.run.running import run_checks
+from breadcrumb.run.sources import Sources
 
 HEAD = """
 import functools, sys, unittest
@@ -186,7 +187,7 @@ def test_what_is_called_like_a_check_and_cannot_run_is_an_error(
     source, told = REFUSED[name]
     (tmp_path / "check_it.py").write_text(f"{HEAD}\n{source}\n")
     with pytest.raises(CheckFileError, match=re.escape(told)):
-        load_all([tmp_path / "check_it.py"])
+        load_all(Sources.at([tmp_path / "check_it.py"]))
     if name in ("a class", "quit in the file"):  # starting pytest for each would take a while
         assert told in _pytest(tmp_path, "check_it.py", "--crumbs", bay())
 

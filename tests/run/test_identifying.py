@@ -8,8 +8,10 @@ import pytest
 from breadcrumb import Trace
 from breadcrumb.errors import CheckFileError
 from breadcrumb.run.loading import load_all
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.run.results import Result
 from breadcrumb.run.running import run_checks
+from breadcrumb.run.sources import Sources
+from breadcrumb.run.tallies import RunResult
 
 HEAD = (
     "from breadcrumb import Box, frames, judge, seconds\n"
@@ -117,13 +119,13 @@ def test_a_given_name_stands_for_function_check_and_subject(run: Run) -> None:
     )
     found = run(body)
     assert _ids(found) == ["lamps/top-speed", "lamps/heads/stays_between/skiff.speed"]
-    assert found.repeated == ()
+    assert tuple(found.tally.repeated) == ()
 
 
 def test_a_repeated_id_is_noted_once(run: Run) -> None:
     """Rules that only their order tells apart are named by the run, so that one may give them a name."""
     found = run(IDS["twice the same"][0])
-    assert found.repeated == ("lamps/heads/stays_between/skiff.speed",)
+    assert tuple(found.tally.repeated) == ("lamps/heads/stays_between/skiff.speed",)
 
 
 def test_one_name_for_two_rules_is_an_error(run: Run) -> None:
@@ -140,8 +142,8 @@ def test_two_files_of_one_stem_are_an_error(tmp_path: Path) -> None:
         file.parent.mkdir()
         file.write_text("def check_it(trace):\n    pass\n")
     with pytest.raises(CheckFileError, match="same name"):
-        load_all(files)
-    assert len(load_all(files[:1])) == 1
+        load_all(Sources.at(files))
+    assert len(load_all(Sources.at(files[:1]))) == 1
 
 
 def test_a_name_with_a_slash_cannot_look_like_another_id(run: Run) -> None:
@@ -205,7 +207,7 @@ def test_ids_are_the_same_in_every_session(examples: Path, bay: Callable[..., Pa
     assert len(reached) > 0.9 * len(one)
     assert {one[id] for id in reached} == {other[id] for id in reached}
     assert set(other) <= set(one)
-    assert found.repeated == ()
+    assert tuple(found.tally.repeated) == ()
 
 
 def test_a_rule_that_was_not_reached_has_no_outcome(run: Run) -> None:

@@ -9,8 +9,9 @@ from typing import Any
 import msgspec
 import pytest
 
-from breadcrumb.run.results import Result, RunEnd, RunResult, schema
+from breadcrumb.run.results import Result, RunEnd, schema
 from breadcrumb.run.running import run_checks
+from breadcrumb.run.tallies import RunResult
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -105,7 +106,7 @@ def test_the_published_schema_is_that_of_the_results(constraints: Callable[[Any]
 def test_every_line_of_a_run_fits_the_schema(run: RunResult) -> None:
     """The lines of all outcomes and the last one fit the published schema, and a changed one does not."""
     published = json.loads((DOCS / "results.schema.json").read_text())
-    lines = [result.to_json() for result in run.results] + [msgspec.json.encode(run.end())]
+    lines = [result.to_json() for result in run.results] + [msgspec.json.encode(run.tally.end())]
     for line in lines:
         assert _at(json.loads(line), published, published) == []
     wrong = json.loads(lines[0]) | {"outcome": "fine"}
@@ -116,8 +117,8 @@ def test_every_line_of_a_run_fits_the_schema(run: RunResult) -> None:
 
 def test_the_end_of_a_run_counts_its_results(run: RunResult) -> None:
     """The last line says the exit code, how many results have each outcome, and what was never exercised."""
-    end = run.end()
-    assert end.counts == {"held": 2, "broken": 2, "untested": 4, "error": 2}
+    end = run.tally.end()
+    assert end.counts == {"held": 2, "broken": 2, "known": 0, "untested": 4, "error": 2}
     assert (end.exit_code, end.sessions) == (2, 2)
     assert set(end.never_exercised) == {"outcomes/check_untested", "outcomes/check_silent"}
     assert msgspec.json.decode(msgspec.json.encode(end), type=RunEnd) == end

@@ -60,9 +60,9 @@ def test_a_check_is_never_exercised_only_if_no_session_exercises_it(tmp_path: Pa
         "    assert judge(speed <= 6.0, 'slow')\n"
     )
     one, other = bay(), bay(seed=8)
-    assert run_checks([file], [one, other]).never_exercised == ()
+    assert run_checks([file], [one, other]).tally.never_exercised == ()
     assert run_checks([file], [one, other]).exit_code == 0
-    assert [check.name for check in run_checks([file], [other]).never_exercised] == ["check_shift"]
+    assert [check.name for check in run_checks([file], [other]).tally.never_exercised] == ["check_shift"]
 
 
 def test_names_known_in_one_session_are_known_in_all(tmp_path: Path, bay: Callable[..., Path]) -> None:

@@ -119,7 +119,7 @@ def test_a_rule_that_a_session_did_not_reach_never_counts_as_held(name: str, tmp
     traces = [tmp_path / f"{label}.crumbs" for label in ("calm", "wild")]
     run = run_checks([tmp_path / "check_it.py"], traces, only=[pattern])
     assert {one.session: one.outcome for one in run.results} == {"calm": "held", "wild": "held"} | other
-    for result in run.of("untested"):
+    for result in run.with_outcome("untested"):
         assert "the check stopped at" in result.why_untested
 
 

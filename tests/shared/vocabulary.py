@@ -113,6 +113,10 @@ class Row(NamedTuple):
 
 NOBODY = crowd(gone="ab", p=east)
 moving = crowd(p=east)
+finer = make_trace(
+    [{who: {"p": east(t)} for who in "ab"} for t in np.linspace(0.0, 1.2, 25)],
+    kinds={"a": "barrel", "b": "barrel"}, times=np.linspace(0.0, 1.2, 25).tolist(), **ABOUT,
+)  # fmt: skip
 still = crowd(p=lambda t: (1.0, 2.0), lit=lambda t: True, n=lambda t: 3.0, state=lambda t: "idle")
 lost = {("a", 3): {"p": None}}
 
@@ -313,7 +317,7 @@ ROWS: dict[str, Row] = {
     ),
     "same_at_any_rate": Row(
         lambda t: session.same_at_any_rate(
-            [moving, t], lambda one: one.all("barrel").p.x.take(np.arange(len(one.all("barrel").p) // 2)), tol=0.1
+            [finer, t], lambda one: one.all("barrel").p.x.take(np.arange(len(one.all("barrel").p) // 2)), tol=0.1
         ),
         moving,
         0.1,

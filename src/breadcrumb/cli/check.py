@@ -1,20 +1,20 @@
 """`breadcrumb check`."""
 
 import webbrowser
-from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, NoReturn
 
 import click
 
-from breadcrumb.cli.console import console, draw, fail, progress, say
-from breadcrumb.errors import CheckFileError
-from breadcrumb.report.machines import json_lines, junit_xml
-from breadcrumb.report.reporting import write_report
+from breadcrumb.cli.console import console, fail, progress, say
+from breadcrumb.cli.outputs import Outputs
+from breadcrumb.errors import CheckFileError, ClusterError, KnownFailuresError
+from breadcrumb.report.figures import FigureWriter
 from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_check_files, find_traces
-from breadcrumb.run.results import RunResult
-from breadcrumb.run.running import Interrupted, run_checks, usual_jobs
-from breadcrumb.store.folder import write_folder
+from breadcrumb.run.known import read_known_failures
+from breadcrumb.run.running import Interrupted, Plan, check_sessions
 
 
 def _named(given: tuple[str, ...]) -> dict[str, str]:
@@ -56,9 +56,18 @@ def _named(given: tuple[str, ...]) -> dict[str, str]:
     help="Check only the sessions whose metadata match, such as build=0.9.2.",
 )
 @click.option(
+    "--known",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Known failures: a TOML file with a table for each rule ID that may be broken, with its reason.",
+)
+@click.option(
     "--jobs",
     type=click.IntRange(min=1),
     help="Number of sessions to check in parallel.  [default: 1, or one per processor for more than 4 sessions]",
+)
+@click.option(
+    "--scheduler", default="", metavar="URL", help="Check on a Dask cluster instead, such as tcp://host:8786."
 )
 @click.option(
     "--timeout",
@@ -66,78 +75,93 @@ def _named(given: tuple[str, ...]) -> dict[str, str]:
     metavar="SECONDS",
     help="Time limit for the checks of one session.",
 )
+@click.option("--watch", "watches", is_flag=True, help="Go on, and run again what changes, until Ctrl-C.")
 @click.option("--open", "opens", is_flag=True, help="With --report: open the page in a browser.")
 @click.option("--junit", type=click.Path(path_type=Path), help="Write the outcomes to this file as JUnit XML.")
 @click.option(
     "--json", "lines", type=click.Path(path_type=Path), help="Write the results to this file, one line of JSON each."
 )
-def command(
-    checks: Path,
-    traces: tuple[Path, ...],
-    out: Path | None,
-    figures: bool,
-    report: Path | None,
-    excerpt: bool,
-    only: tuple[str, ...],
-    about: dict[str, str],
-    jobs: int | None,
-    timeout: float | None,
-    opens: bool,
-    junit: Path | None,
-    lines: Path | None,
-) -> None:
+def command(checks: Path, traces: tuple[Path, ...], **options: Any) -> None:
     """Run the check file CHECKS, or all check_*.py of the folder CHECKS, on each TRACE.
 
     A TRACE is a folder NAME.crumbs, a folder that holds some, or a pattern such as 'night/*/faulty.crumbs'; more check
     files may stand among them. Exit code: 0 all held, 1 something broke, 2 the command or an input is wrong, 3 nothing
     broke but a check was untested in every trace.
     """
-    if report is None and (excerpt or opens):
-        fail("--excerpt and --open belong to --report FOLDER; name the folder")
+    asked = _Options(**options)
     more = [path for path in traces if path.suffix == ".py"]
     sessions = [path for path in traces if path not in more]
-    interrupted: Interrupted | None = None
+    if asked.report is None and (asked.excerpt or asked.opens):
+        fail("--excerpt and --open belong to --report FOLDER; name the folder")
     try:
         files = [file for path in (checks, *more) for file in find_check_files(path)]
         if not sessions:
             fail(f"{checks}: no trace to run it on; name one after it, such as lantern-bay/correct.crumbs")
-        with progress() as show:
-            found = find_traces(sessions)
-            jobs = jobs or usual_jobs(len(found))
-            try:
-                run = run_checks(files, found, show, only=only, about=about, jobs=jobs, timeout=timeout)
-            except Interrupted as stopped:  # what was found until then is told all the same
-                run, interrupted = stopped.run, stopped
-            page = None if report is None else _report(run, report, show, excerpt=excerpt)
-    except CheckFileError as error:
+        plan = asked.plan()
+        if asked.watches:
+            from breadcrumb.cli.watching import Watched, watch  # here: the others do not pay for it
+
+            raise SystemExit(watch(Watched(files, sessions), plan))
+        _run(files, find_traces(sessions), plan, asked)
+    except (CheckFileError, ClusterError, KnownFailuresError) as error:
         fail(error)
-    if junit is not None:
-        _write(junit, junit_xml(run).encode())
-    if lines is not None:
-        _write(lines, b"".join(line + b"\n" for line in json_lines(run)))
-    drawn = draw(run, out) if figures and page is None else {}
-    console().print(summary(run, drawn), crop=False)
-    if page is not None:
+
+
+@dataclass(frozen=True)
+class _Options:
+    """The options of the command."""
+
+    out: Path | None
+    figures: bool
+    report: Path | None
+    excerpt: bool
+    only: tuple[str, ...]
+    about: dict[str, str]
+    known: Path | None
+    jobs: int | None
+    scheduler: str
+    timeout: float | None
+    watches: bool
+    opens: bool
+    junit: Path | None
+    lines: Path | None
+
+    def plan(self) -> Plan:
+        """Return how the run is to be done.
+
+        Raises:
+            KnownFailuresError: the list of known failures cannot be read.
+        """
+        if self.watches and (self.report or self.junit or self.lines or self.scheduler):
+            fail("--watch prints outcomes here; leave out --report, --junit, --json and --scheduler")
+        known = () if self.known is None else read_known_failures(self.known)
+        return Plan(self.only, self.about, known, jobs=self.jobs or 0, scheduler=self.scheduler, timeout=self.timeout)
+
+
+def _run(files: list[Path], traces: list[Path], plan: Plan, asked: _Options) -> NoReturn:
+    """Run the checks, write what is asked for, and end with the exit code.
+
+    Raises:
+        CheckFileError: a check file cannot be loaded.
+        ClusterError: the cluster cannot be reached.
+    """
+    drawn, page, interrupted = FigureWriter(asked.out), None, None
+    with Outputs() as outputs, progress() as show:
+        if asked.report is not None:
+            page = outputs.report(asked.report, show, excerpt=asked.excerpt)
+        elif asked.figures:
+            outputs.open("figures", asked.out, "--out", lambda: drawn)
+        outputs.lines(asked.junit, asked.lines, traces)
+        try:
+            tally = check_sessions(files, traces, outputs.add, show, plan)
+        except Interrupted as stopped:  # what was found until then is told all the same
+            tally, interrupted = stopped.tally, stopped
+        outputs.finish(tally)
+    console().print(summary(tally, drawn.written), crop=False)
+    if page is not None and page.is_file():
         say(f"report  {page}")
-        if opens:
+        if asked.opens:
             webbrowser.open(page.resolve().as_uri())
     if interrupted is not None:
         raise interrupted
-    raise SystemExit(run.exit_code)
-
-
-def _report(run: RunResult, folder: Path, show: Callable[[int, int, str], None], *, excerpt: bool) -> Path:
-    try:
-        return write_report(
-            run, folder, excerpts=write_folder if excerpt else None, progress=lambda what: show(1, 1, f"writing {what}")
-        )
-    except OSError as error:
-        fail(f"{folder}: the report cannot be written there ({error.strerror}); name another folder with --report")
-
-
-def _write(path: Path, content: bytes) -> None:
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(content)
-    except OSError as error:
-        fail(f"{path} cannot be written ({error.strerror}); name another file")
+    raise SystemExit(tally.exit_code)

@@ -8,7 +8,9 @@ from typing import Self
 from breadcrumb.report.summary import brief
 from breadcrumb.run.processes import Processes
 from breadcrumb.run.results import BROKE, HELD, UNTESTED, WRONG
-from breadcrumb.run.running import Reducer
+from breadcrumb.run.sessions import Task
+from breadcrumb.run.sources import Sources
+from breadcrumb.run.tallies import RunResult
 from breadcrumb.trace.vocabulary import Vocabulary
 
 _RANKS = (HELD, UNTESTED, BROKE, WRONG)
@@ -24,7 +26,7 @@ class SessionChecker:
     """
 
     def __init__(self, files: Sequence[Path], say: Callable[[str], None]) -> None:
-        self._processes, self._say = Processes(files, jobs=1), say
+        self._processes, self._say = Processes(Task(Sources.at(files)), jobs=1), say
         self._codes: dict[Path, int] = {}
 
     def __enter__(self) -> Self:
@@ -50,10 +52,7 @@ class SessionChecker:
                 self._check(trace)
 
     def _check(self, trace: Path) -> None:
-        reducer = Reducer()
-        for one in self._processes.judge([trace], Vocabulary()):
-            reducer.take(one)
-        run = reducer.run(())
+        run = RunResult.of(self._processes.judge([trace], Vocabulary()))
         self._codes[trace] = run.exit_code
         for line in brief(run, trace.name):
             self._say(line)

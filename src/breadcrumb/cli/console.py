@@ -3,16 +3,14 @@
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from typing import NoReturn
 
 import click
 from rich.console import Console, ConsoleOptions, RenderableType
 from rich.segment import Segment
 
-from breadcrumb.report.figures import write_figures
 from breadcrumb.report.naming import visible
-from breadcrumb.run.results import WRONG, RunResult
+from breadcrumb.run.results import WRONG
 
 _WIDTH_OF_FILES = 240
 """How wide lines may be when they go into a file or another program: there, none is ever broken."""
@@ -74,14 +72,3 @@ def live_lines(now: Callable[[], list[str]]) -> Iterator[Callable[[str], None]]:
 
     with Live(get_renderable=lambda: Text("\n".join(now())), console=console(), transient=True) as live:
         yield lambda words: live.console.print(Text(words))
-
-
-def draw(run: RunResult, out: Path | None) -> dict[tuple[str, str], Path]:
-    """Write the figures of a run; where the traces cannot be written, beside the user instead."""
-    try:
-        return write_figures(run, out)
-    except OSError as error:
-        here = Path("breadcrumb.figures")
-        if out is not None:
-            fail(f"{out}: figures cannot be written there ({error.strerror}); name another folder with --out")
-        return write_figures(run, here)

@@ -7,7 +7,8 @@ from typing import Any
 import click
 from rich.table import Table
 
-from breadcrumb.cli.console import console, draw, fail, progress, say
+from breadcrumb.cli.console import console, fail, progress, say
+from breadcrumb.cli.outputs import Outputs
 from breadcrumb.cli.proving import table_of, try_all
 from breadcrumb.demo import script as scripting
 from breadcrumb.demo.checking import checks_folder
@@ -16,10 +17,10 @@ from breadcrumb.demo.play import SECONDS, play
 from breadcrumb.demo.testers import script_of
 from breadcrumb.demo.time import JITTER, RATES
 from breadcrumb.errors import TraceExists
-from breadcrumb.report.reporting import write_report
+from breadcrumb.report.figures import FigureWriter
 from breadcrumb.report.summary import summary
-from breadcrumb.run.results import BROKE, RunResult
-from breadcrumb.run.running import run_checks
+from breadcrumb.run.results import BROKE
+from breadcrumb.run.running import check_sessions
 
 _SHOWN_FAULT = "barrel-tired"
 _NEGATIVE = "negative"
@@ -85,15 +86,13 @@ def command(
             "roll_is_empty": empty_roll,
         }
         builds = _builds(faults, empty_roll)
-        run, page = _play_all(builds, checks / _NEGATIVE if empty_roll else checks, out, how)
+        traces = _play_all(builds, out, how)
+        _check(traces, checks / _NEGATIVE if empty_roll else checks, out / "report")
     except (UnknownFault, TraceExists, scripting.WrongScript) as error:
         fail(error)
     except OSError as error:
         fail(f"{error.filename or out}: {error.strerror}; name another place")
-    screen = console()
-    screen.print(summary(run, draw(run, None)), crop=False)
-    screen.print()
-    _say_where(out, list(builds)[-1], list(builds.values())[-1], page)
+    _say_where(out, list(builds)[-1], list(builds.values())[-1])
 
 
 def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, ...]]:
@@ -103,17 +102,27 @@ def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, .
     return {"faulty": faults} if faults else {"correct": (), "faulty": (_SHOWN_FAULT,)}
 
 
-def _play_all(
-    builds: dict[str, tuple[str, ...]], checks: Path, out: Path, how: dict[str, Any]
-) -> tuple[RunResult, Path]:
-    """Play all builds, run the check files of a folder on them, and write the page of all outcomes."""
+def _play_all(builds: dict[str, tuple[str, ...]], out: Path, how: dict[str, Any]) -> list[Path]:
+    """Play all builds, and return the traces."""
     traces = []
     with progress() as show:
         for number, (name, broken) in enumerate(builds.items()):
             show(number, len(builds), f"playing the {name} build")
             traces.append(play(out / f"{name}.crumbs", broken, overwrite=True, **how))
-        run = run_checks(sorted(checks.glob("check_*.py")), traces, show)
-        return run, write_report(run, out / "report", progress=lambda what: show(1, 1, f"writing {what}"))
+    return traces
+
+
+def _check(traces: list[Path], checks: Path, report: Path) -> None:
+    """Run the check files of a folder on traces, draw what broke, write the page of all outcomes, print the summary."""
+    figures = FigureWriter()
+    with Outputs() as outputs, progress() as show:
+        outputs.open("figures", None, "--out", lambda: figures)
+        outputs.report(report, show)
+        tally = check_sessions(sorted(checks.glob("check_*.py")), traces, outputs.add, show)
+        outputs.finish(tally)
+    screen = console()
+    screen.print(summary(tally, figures.written), crop=False)
+    screen.print()
 
 
 def _shows_at(faults: tuple[str, ...], usual: str) -> str:
@@ -155,7 +164,7 @@ def _list_faults() -> None:
     console().print(table)
 
 
-def _say_where(out: Path, build: str, faults: tuple[str, ...], page: Path) -> None:
+def _say_where(out: Path, build: str, faults: tuple[str, ...]) -> None:
     names = ", ".join(f"{name} ({_line_of(name)})" for name in faults)
     if names:
         say(f"The {build} build has {names}.")
@@ -163,7 +172,7 @@ def _say_where(out: Path, build: str, faults: tuple[str, ...], page: Path) -> No
     figures = out / f"{build}.figures"
     drawn = f", figures in {figures}" if figures.is_dir() else ""
     say(f"Traces are in {out}, check files in {checks}{drawn}.")
-    say(f"All outcomes, with replays of what broke, are on the page {page}.")
+    say(f"All outcomes, with replays of what broke, are on the page {out / 'report' / 'index.html'}.")
     say("Next:")
     say(f"  breadcrumb show {out / f'{build}.crumbs'}")
     say(f"  breadcrumb check {checks} {out / f'{build}.crumbs'}")

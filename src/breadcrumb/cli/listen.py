@@ -16,6 +16,7 @@ from breadcrumb.model.plurals import counted
 from breadcrumb.run.finding import find_check_files
 from breadcrumb.run.loading import load_all
 from breadcrumb.run.results import WRONG
+from breadcrumb.run.sources import Sources
 
 _STREAM = Path("-")
 _DEFAULT = Limits()
@@ -90,7 +91,7 @@ def command(
         fail(f"traces cannot go to {out}: {error.strerror}")
     try:
         files = [file for path in checks for file in find_check_files(path)]
-        load_all(files)  # so that a file that cannot be loaded is told before a game connects
+        load_all(Sources.at(files))  # so that a file that cannot be loaded is told before a game connects
     except CheckFileError as error:
         fail(error)
     live: list[Live] = []

@@ -46,8 +46,8 @@ def try_fault(fault: str, checks: Sequence[Path], seed: int) -> Tried:
         path = Path(folder) / f"{fault}.crumbs"
         play(path, [fault], seed=seed, rate=known.rate, seconds=known.seconds)
         run = run_checks(checks, [path])
-    wrong = (*run.problems, *(f"{result.check.name}: {result.error}" for result in run.of("error")))
-    return Tried(fault, tuple(_caught(result) for result in run.of("broken")), wrong)
+    wrong = (*run.problems, *(f"{result.check.name}: {result.error}" for result in run.with_outcome("error")))
+    return Tried(fault, tuple(_caught(result) for result in run.with_outcome("broken")), wrong)
 
 
 def try_all(checks: Sequence[Path], seed: int, show: Callable[[int, int, str], None]) -> list[Tried]:

@@ -48,7 +48,7 @@ def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path |
             with excerpts_of(math.inf, _JUDGED):
                 run = run_checks(files, [trace])
             broken = broken_rules(run.results)
-            for problem in (*run.problems, *(f"{one.check.name}: {one.error}" for one in run.of("error"))):
+            for problem in (*run.problems, *(f"{one.check.name}: {one.error}" for one in run.with_outcome("error"))):
                 say(f"WRONG   {problem}", err=True)
         label = opened.data.session.label
         path = out or (trace.parent if trace.parent.is_dir() else Path()) / f"{label}.replay.html"

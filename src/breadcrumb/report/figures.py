@@ -3,12 +3,13 @@
 import textwrap
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from breadcrumb.report.naming import file_name, session_names, visible
+from breadcrumb.report.naming import digest, file_name, visible
 from breadcrumb.report.outlines import fill_region
 from breadcrumb.report.style import (
     ALLOWED,
@@ -24,7 +25,7 @@ from breadcrumb.report.style import (
     name_plan,
     save,
 )
-from breadcrumb.run.results import CheckInfo, Result, RunResult
+from breadcrumb.run.results import CheckInfo, Result, RunEnd, SessionResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, OperandExcerpt, Stay
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words
@@ -48,6 +49,7 @@ _LINE_HEIGHT = 1.3
 _EDGE, _HEAD, _FOOT, _BETWEEN, _AXIS, _TICK = 0.1, 0.25, 0.55, 0.6, 0.85, 0.24
 """In inches: what is free at the edges, above the first panel, below the last one, and between two of them; what an
 axis takes with its name and numbers, and a tick."""
+_HERE = Path("breadcrumb.figures")
 FIGURES_OF_A_CHECK = 3
 """In how many sessions in which a check broke there is a figure of it."""
 _MOST_DRAWN = 200
@@ -73,28 +75,55 @@ def figure_of(finding: Finding) -> "Figure | None":
         return _draw(finding, excerpt)
 
 
-def write_figures(run: RunResult, out: Path | None = None) -> dict[tuple[str, str], Path]:
-    """Write figures of the broken rules of a run: of each check, in the first few sessions in which it broke.
+@dataclass
+class FigureWriter:
+    """Writes figures of broken rules, and is given the results of one session after the other.
+
+    Of each check there are figures in the first few sessions in which it broke.
 
     Args:
-        run: the results.
-        out: the folder; without it each figure goes into `NAME.figures` beside its trace.
-
-    Returns:
-        The path of each figure, by the path of the trace and the ID of the rule.
-
-    Raises:
-        OSError: the folder cannot be written.
+        out: the folder; None for `NAME.figures` beside each trace.
     """
-    written: dict[tuple[str, str], Path] = {}
-    names = session_names(run.results)
-    for result in few_of_each_check(run):
-        folder = out if out is not None else _beside(result, names[result.trace])
-        for finding in (one for one in result.findings if one.outcome == "broken"):
-            path = write_figure(finding, folder, names[result.trace] if out is not None else "")
+
+    out: Path | None = None
+    written: dict[tuple[str, str], Path] = field(default_factory=dict)
+    """The path of each figure, by the path of the trace and the ID of the rule."""
+    _drawn: Counter[CheckInfo] = field(default_factory=Counter)
+    _names: dict[str, str] = field(default_factory=dict)
+    """The first session of each name, by the path of its trace."""
+
+    def add(self, one: SessionResult) -> None:
+        """Write the figures of one session; where nothing can be written beside its trace, beside the user instead.
+
+        Raises:
+            OSError: the folder cannot be written.
+        """
+        for result in one.results:
+            if result.outcome == "broken" and self._takes(result.check):
+                try:
+                    self._write(result)
+                except OSError:
+                    if self.out is not None:
+                        raise
+                    self.out = _HERE
+                    self._write(result)
+
+    def finish(self, end: RunEnd) -> None:
+        """Do nothing: all is written."""
+
+    def _takes(self, check: CheckInfo) -> bool:
+        self._drawn[check] += 1
+        return self._drawn[check] <= FIGURES_OF_A_CHECK and self._drawn.total() <= _MOST_DRAWN
+
+    def _write(self, result: Result) -> None:
+        name = file_name(result.session)
+        if self._names.setdefault(name, result.trace) != result.trace:
+            name = f"{name}-{digest(result.trace)}"
+        folder = _beside(result, name) if self.out is None else self.out
+        for finding in result.broken:
+            path = write_figure(finding, folder, "" if self.out is None else name)
             if path is not None:
-                written[result.trace, finding.rule.id] = path
-    return written
+                self.written[result.trace, finding.rule.id] = path
 
 
 def write_figure(finding: Finding, folder: Path, prefix: str = "") -> Path | None:
@@ -119,17 +148,6 @@ def write_figure(finding: Finding, folder: Path, prefix: str = "") -> Path | Non
     path = folder / (f"{prefix}-{name}.png" if prefix else f"{name}.png")
     save(figure, path)
     return path
-
-
-def few_of_each_check(run: RunResult) -> list[Result]:
-    """Return the broken results that get a figure: the first ones of each check, and not too many in all."""
-    seen: Counter[CheckInfo] = Counter()
-    drawn = []
-    for result in run.of("broken")[:_MOST_DRAWN]:
-        seen[result.check] += 1
-        if seen[result.check] <= FIGURES_OF_A_CHECK:
-            drawn.append(result)
-    return drawn
 
 
 def _beside(result: Result, name: str) -> Path:

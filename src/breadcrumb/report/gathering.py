@@ -12,7 +12,7 @@ from breadcrumb.run.results import CheckInfo, Result
 from breadcrumb.verdicts.findings import Finding, Margin
 from breadcrumb.verdicts.words import breach_words, margin_words
 
-CODES = {"held": 1, "broken": 2, "untested": 3, "error": 4}
+CODES = {"held": 1, "broken": 2, "untested": 3, "error": 4, "known": 5}
 """What stands for an outcome; 0 stands for none."""
 _MOST_NAMED = 50
 """How many sessions of a group are named."""
@@ -30,10 +30,10 @@ class RuleColumn:
     margins: "array[float]" = field(default_factory=lambda: array("f"))
     allowed: "array[float]" = field(default_factory=lambda: array("f"))
 
-    def put(self, session: int, finding: Finding) -> None:
-        """Store the finding of a session; sessions without one have outcome 0."""
+    def put(self, session: int, finding: Finding, *, known: bool) -> None:
+        """Store the finding of a session, and whether it is a known failure; sessions without one have outcome 0."""
         self._reach(session + 1)
-        self.outcomes[session] = CODES[finding.outcome]
+        self.outcomes[session] = CODES["known" if known else finding.outcome]
         if finding.margin is not None:
             self.unit = finding.margin.unit
             self.margins[session] = finding.margin.value
@@ -85,7 +85,7 @@ class Break(NamedTuple):
 
 def breaks_of(results: Sequence[Result]) -> list[Break]:
     """Return what broke in a session, in order of the first frame; what has no frame comes last."""
-    found = [Break.of(result, one) for result in results for one in result.findings if one.outcome == "broken"]
+    found = [Break.of(result, one) for result in results for one in result.broken]
     return sorted(found, key=lambda one: one.time)
 
 
@@ -155,8 +155,8 @@ class Gathered:
             if result.outcome != "held":
                 self.words[session, check] = result_words(result)
             for finding in result.findings:
-                known = self.rules.setdefault(finding.rule.id, RuleColumn(finding.rule.id, finding.sentence, check))
-                known.put(session, finding)
+                column = self.rules.setdefault(finding.rule.id, RuleColumn(finding.rule.id, finding.sentence, check))
+                column.put(session, finding, known=finding.rule.id in result.known)
         self.outcomes.append(row)
         breaks = breaks_of(results)
         for name, value in (about or {}).items():

@@ -44,7 +44,7 @@ class BrokenRule:
 
 def broken_rules(results: Sequence[Result]) -> list[BrokenRule]:
     """Return the rules that broke in a session, in order of time."""
-    found = [BrokenRule.of(result, one) for result in results for one in result.findings if one.outcome == "broken"]
+    found = [BrokenRule.of(result, one) for result in results for one in result.broken]
     return sorted((one for one in found if one is not None), key=lambda one: one.first.time)
 
 

@@ -5,38 +5,121 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree as ET
 
-from breadcrumb.run.results import Result, RunResult
+from breadcrumb.report.naming import Titles
+from breadcrumb.run.results import Result, RunEnd, SessionResult
 from breadcrumb.verdicts.words import breach_words, explanation
 
 _LINES = 40
+_COUNTED = {"failure": ("broken",), "error": ("error",), "skipped": ("untested", "known")}
 
 
-def junit_xml(run: RunResult) -> str:
-    """Return the results as JUnit XML: a suite for each session, a case for each rule, named by its ID.
+class JunitWriter:
+    """Writes results as JUnit XML: a suite for each session, a case for each rule, named by its ID.
 
     A check that raised an error, or asserted nothing, has a case of its own.
+
+    Args:
+        path: the file.
+        titles: what each session is called, by the path of its trace.
     """
-    suites = ET.Element("testsuites", name="breadcrumb")
-    by_session: dict[str, list[Result]] = {}
-    for result in run.results:
-        by_session.setdefault(result.trace, []).append(result)
-    for session, mine in by_session.items():
-        cases = [case for result in mine for case in _cases(result)]
-        counts = {word: str(sum(case.outcome == word for case in cases)) for word in ("broken", "error", "untested")}
-        suite = ET.SubElement(
-            suites, "testsuite", name=_clean(Path(session).name), tests=str(len(cases)), failures=counts["broken"],
-            errors=counts["error"], skipped=counts["untested"],
+
+    def __init__(self, path: Path, titles: Titles) -> None:
+        self._titles, self._file = titles, ReplacingFile(path)
+        self._file.write(b"<?xml version='1.0' encoding='utf-8'?>\n<testsuites name=\"breadcrumb\">")
+
+    def add(self, one: SessionResult) -> None:
+        """Write the suite of one session.
+
+        Raises:
+            OSError: the file cannot be written.
+        """
+        if not one.results:
+            return
+        cases = [case for result in one.results for case in _cases(result)]
+        counts = {word: str(sum(case.outcome in words for case in cases)) for word, words in _COUNTED.items()}
+        title = _clean(self._titles.get(one.trace, one.trace))
+        suite = ET.Element(
+            "testsuite", name=title, tests=str(len(cases)), failures=counts["failure"], errors=counts["error"],
+            skipped=counts["skipped"],
         )  # fmt: skip
         for case in cases:
             element = ET.SubElement(suite, "testcase", classname=_clean(case.file), name=_clean(case.name))
-            tag = {"broken": "failure", "error": "error", "untested": "skipped"}.get(case.outcome)
+            tag = next((tag for tag, outcomes in _COUNTED.items() if case.outcome in outcomes), None)
             if tag is not None:
                 ET.SubElement(element, tag, message=_clean(case.words)).text = _clean(case.lines)
-    for problem in run.problems:
-        suite = ET.SubElement(suites, "testsuite", name="run", tests="1", errors="1", failures="0", skipped="0")
-        element = ET.SubElement(suite, "testcase", classname="breadcrumb", name="run")
-        ET.SubElement(element, "error", message=_clean(problem))
-    return ET.tostring(suites, encoding="unicode", xml_declaration=True)
+        self._file.write(ET.tostring(suite, encoding="utf-8"))
+
+    def finish(self, end: RunEnd) -> None:
+        """Write the problems of the run, and put the file in its place.
+
+        Raises:
+            OSError: the file cannot be written.
+        """
+        for problem in end.problems:
+            suite = ET.Element("testsuite", name="run", tests="1", errors="1", failures="0", skipped="0")
+            element = ET.SubElement(suite, "testcase", classname="breadcrumb", name="run")
+            ET.SubElement(element, "error", message=_clean(problem))
+            self._file.write(ET.tostring(suite, encoding="utf-8"))
+        self._file.write(b"</testsuites>\n")
+        self._file.close()
+
+
+class JsonWriter:
+    """Writes a line of JSON for each result, and at the end one for the run as a whole; `results.schema` tells how."""
+
+    def __init__(self, path: Path) -> None:
+        self._file = ReplacingFile(path)
+
+    def add(self, one: SessionResult) -> None:
+        """Write the lines of one session.
+
+        Raises:
+            OSError: the file cannot be written.
+        """
+        for result in one.results:
+            self._file.write(result.without_evidence().to_json() + b"\n")
+
+    def finish(self, end: RunEnd) -> None:
+        """Write the last line, and put the file in its place.
+
+        Raises:
+            OSError: the file cannot be written.
+        """
+        import msgspec  # here: only what leaves the process pays for it
+
+        self._file.write(msgspec.json.encode(end) + b"\n")
+        self._file.close()
+
+
+class ReplacingFile:
+    """A file that is written aside, and takes its place when it is whole."""
+
+    def __init__(self, path: Path) -> None:
+        self._path, self._aside = path, path.with_name(f"{path.name}.part")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._file = self._aside.open("wb")
+
+    def write(self, content: bytes) -> None:
+        """Write more of it.
+
+        Raises:
+            OSError: it cannot be written.
+        """
+        self._file.write(content)
+
+    def close(self) -> None:
+        """Put the file in its place.
+
+        Raises:
+            OSError: it cannot be written.
+        """
+        self._file.close()
+        self._aside.replace(self._path)
+
+    def discard(self) -> None:
+        """Leave no part of it behind."""
+        self._file.close()
+        self._aside.unlink(missing_ok=True)
 
 
 class _Case(NamedTuple):
@@ -54,17 +137,12 @@ def _cases(result: Result) -> Iterator[_Case]:
     for finding in result.findings:
         words = finding.why_untested if finding.first is None else breach_words(finding.first)
         lines = "\n".join(explanation(finding, _LINES)) if finding.outcome == "broken" else ""
-        yield _Case(check.stem, finding.rule.id.removeprefix(f"{check.stem}/"), finding.outcome, words, lines)
+        reason = result.known.get(finding.rule.id)
+        outcome = finding.outcome if reason is None else "known"
+        words = words if reason is None else f"known failure: {reason}"
+        yield _Case(check.stem, finding.rule.id.removeprefix(f"{check.stem}/"), outcome, words, lines)
     if result.error or not result.findings:
         yield _Case(check.stem, check.name, result.outcome, result_words(result), "")
-
-
-def json_lines(run: RunResult) -> Iterator[bytes]:
-    """Yield a line of JSON for each result, and at the end one for the run as a whole; `results.schema` tells how."""
-    import msgspec  # here: only what leaves the process pays for it
-
-    yield from (result.without_evidence().to_json() for result in run.results)
-    yield msgspec.json.encode(run.end())
 
 
 def result_words(result: Result) -> str:
@@ -72,7 +150,7 @@ def result_words(result: Result) -> str:
     if result.outcome == "broken":
         broken = result.first_broken
         return breach_words(broken.first) if broken.first is not None else broken.sentence
-    return result.error or result.why_untested
+    return result.error or result.why_untested or ", ".join(result.known.values())
 
 
 def _clean(text: str) -> str:

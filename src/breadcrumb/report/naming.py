@@ -3,11 +3,9 @@
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from pathlib import PurePath
 from typing import TypeAlias
-
-from breadcrumb.run.results import Result, RunResult
 
 _STEERS = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
 """Control characters but for tab and line end, marks that turn the direction of text, and lone surrogates."""
@@ -32,22 +30,6 @@ def file_name(text: str) -> str:
 def digest(text: str) -> str:
     """Return a few letters that stand for a text."""
     return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:_DIGITS]
-
-
-def session_names(results: Iterable[Result]) -> dict[str, str]:
-    """Return a file name for each trace, by its path: the session's, with a digest of the path if several have it."""
-    labels = {result.trace: result.session for result in results}
-    several = Counter(labels.values())
-    return {
-        trace: file_name(label) if several[label] == 1 else f"{file_name(label)}-{digest(trace)}"
-        for trace, label in labels.items()
-    }
-
-
-def session_titles(run: RunResult) -> Titles:
-    """Return what each session of a run is called, by the path of its trace."""
-    labels = {one.trace: one.session for one in run.recordings}
-    return titles_of(labels | {one.trace: one.session for one in run.results})
 
 
 def titles_of(labels: Mapping[str, str]) -> Titles:

@@ -7,7 +7,7 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.report.machines import result_words
-from breadcrumb.run.results import RunResult
+from breadcrumb.run.tallies import RunResult
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.verdict import Verdict

@@ -3,9 +3,8 @@
 import base64
 import shutil
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from itertools import groupby
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -19,7 +18,7 @@ from breadcrumb.report.judged import broken_rules
 from breadcrumb.report.naming import Titles, file_name, titles_of
 from breadcrumb.report.pages import render
 from breadcrumb.report.replaying import write_replay
-from breadcrumb.run.results import CheckInfo, Result, RunEnd, RunResult
+from breadcrumb.run.results import ACROSS, CheckInfo, Result, RunEnd, SessionResult
 from breadcrumb.trace.opened import Trace, open_trace
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words, explanation
@@ -83,46 +82,47 @@ class ReportWriter:
     _drawn: Counter[CheckInfo] = field(default_factory=Counter)
     _replays: dict[str, str] = field(default_factory=dict)
 
-    def add(self, results: Sequence[Result], about: Mapping[str, str] | None = None) -> None:
+    def add(self, one: SessionResult) -> None:
         """Add the results of one session, and write the figures, the replay and the excerpt of what broke.
-
-        Args:
-            results: what each check found in it.
-            about: its metadata and parameters, as text.
 
         Raises:
             OSError: the folder cannot be written.
         """
+        results = one.results
+        if not results:
+            return
+        about = {} if one.recording is None else one.recording.about
         is_new = self._gathered.add(results, about)
         broken = [one for one in results if one.outcome == "broken"]
         trace = results[0].trace
-        at_a_frame = any(finding.first is not None for one in broken for finding in one.findings)
+        at_a_frame = any(finding.first is not None for one in broken for finding in one.broken)
         excerpt = ""
-        if at_a_frame and len(self._replays) < (_MOST_REPLAYED if is_new else _REPLAYED):
+        if at_a_frame and trace != ACROSS and len(self._replays) < (_MOST_REPLAYED if is_new else _REPLAYED):
             self._replays[trace], excerpt = self._replay(trace, results)
         for result in broken:
             self._drawn[result.check] += 1
             if len(self._details) < _SHOWN or (is_new and len(self._details) < 2 * _SHOWN):
-                self._details += [
-                    (trace, self._told(result, one, excerpt)) for one in result.findings if one.outcome == "broken"
-                ]
+                self._details += [(trace, self._told(result, one, excerpt)) for one in result.broken]
 
-    def finish(self, end: RunEnd) -> Path:
+    @property
+    def page(self) -> Path:
+        """The path of the page."""
+        return self.out / "index.html"
+
+    def finish(self, end: RunEnd) -> None:
         """Write the page.
 
         Args:
             end: the run as a whole.
 
-        Returns:
-            The path of the page.
-
         Raises:
             OSError: the folder cannot be written.
         """
         gathered = self._gathered
-        titles = titles_of(gathered.traces | {one.trace: one.session for one in end.recordings})
+        paths = gathered.traces | {one.trace: one.session for one in end.recordings}
+        several = paths.pop(ACROSS, "")
+        titles = {**titles_of(paths), ACROSS: several}
         self.out.mkdir(parents=True, exist_ok=True)
-        page = self.out / "index.html"
         text = render(
             "report.html",
             data=_page_data(gathered, titles),
@@ -135,10 +135,9 @@ class ReportWriter:
             metadata=gathered.metadata_rows(_VALUES),
             run=end,
             recordings=[(titles[one.trace], fact.words) for one in end.recordings for fact in one.facts],
-            counts={outcome: gathered.count(outcome) for outcome in ("broken", "error", "untested", "held")},
+            counts={outcome: gathered.count(outcome) for outcome in ("broken", "error", "untested", "known", "held")},
         )
-        page.write_text(text, "utf-8")
-        return page
+        self.page.write_text(text, "utf-8")
 
     def _told(self, result: Result, finding: Finding, excerpt: str) -> _Details:
         figure, first, replay = "", finding.first, self._replays.get(result.trace, "")
@@ -189,30 +188,6 @@ class ReportWriter:
             "replay": f"{replay}#frame={first.frame}" if replay and first.frame is not None else replay,
             "followed": followed + ([f"{more} more checks"] if more > 0 else []),
         }
-
-
-def write_report(
-    run: RunResult, out: Path, *, excerpts: Excerpts | None = None, progress: Callable[[str], None] = lambda what: None
-) -> Path:
-    """Write the report of a run into a folder.
-
-    Args:
-        run: the results, those of a session one behind the other.
-        out: the folder; what is in it already stays.
-        excerpts: writes a part of a session into a folder; None to leave excerpts out.
-        progress: is told what is being written.
-
-    Returns:
-        The path of the page.
-
-    Raises:
-        OSError: the folder cannot be written.
-    """
-    writer = ReportWriter(out, excerpts, progress)
-    about = {one.trace: one.about for one in run.recordings}
-    for trace, results in groupby(run.results, key=lambda one: one.trace):
-        writer.add(list(results), about.get(trace))
-    return writer.finish(run.end())
 
 
 def _replayed_part(trace: Trace, frame: int) -> Trace:

@@ -1,10 +1,10 @@
 """Running one check on one session, and what comes of it: the same in the command and in pytest."""
 
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeAlias
 
 from breadcrumb.errors import Broken, NeverExercised
 from breadcrumb.record.plain import words_of
@@ -12,11 +12,15 @@ from breadcrumb.run.identifying import identified
 from breadcrumb.run.loading import SKIPPED, Check, where_it_raised
 from breadcrumb.run.plainly import as_raised, plain_breach, skip_reason
 from breadcrumb.run.results import Result
+from breadcrumb.run.traces import Traces
 from breadcrumb.trace.opened import Trace
 from breadcrumb.trace.reading import Reads, noting_reads
 from breadcrumb.verdicts.collecting import collecting
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.verdict import Verdict
+
+Known: TypeAlias = Mapping[str, str]
+_NONE: Known = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,19 +31,20 @@ class Ran:
     raised: BaseException | None = None
 
 
-def run_check(check: Check, trace: Trace, path: Path) -> Ran:
-    """Run one check on one trace."""
-    return observe(check, lambda: check.function(trace), trace.label, path)
+def run_check(check: Check, given: Trace | Traces, session: str, trace: str, known: Known = _NONE) -> Ran:
+    """Run one check on one trace, or on the sessions of a run."""
+    return observe(check, lambda: check.function(given), session, trace, known)
 
 
-def observe(check: Check, call: Callable[[], Any], session: str, path: Path) -> Ran:
+def observe(check: Check, call: Callable[[], Any], session: str, trace: str, known: Known = _NONE) -> Ran:
     """Call a check, and find out what came of it.
 
     Args:
         check: the check.
         call: calls it.
         session: the trace's name.
-        path: where the trace is.
+        trace: the path or URL of the trace.
+        known: the IDs of rules whose failure is known, with the reason; at these the check does not stop.
 
     Raises:
         KeyboardInterrupt: the user ended it.
@@ -47,10 +52,11 @@ def observe(check: Check, call: Callable[[], Any], session: str, path: Path) -> 
     """
     reason = getattr(check.function, SKIPPED, "")
     if reason:
-        return Ran(Result.of(check.info, str(path), session, (), why=f"skipped: {reason}"))
+        return Ran(Result.of(check.info, trace, session, (), why=f"skipped: {reason}"))
     raised: BaseException | None = None
     error = ""
-    with collecting() as collector, noting_reads() as reads, check.namespace.active():
+    passes = _passing(check, known) if known else None
+    with collecting(passes) as collector, noting_reads() as reads, check.namespace.active():
         try:
             error = _never_ran(call())
         except KeyboardInterrupt:
@@ -58,7 +64,7 @@ def observe(check: Check, call: Callable[[], Any], session: str, path: Path) -> 
         except BaseException as wrong:  # a check is the user's code and may raise anything, or end the process
             raised = wrong
     findings, unasserted = collector.counted(returned=raised is None)
-    why = ""
+    why = words_of(raised) if isinstance(raised, NeverExercised) else ""
     if raised is not None and not isinstance(raised, Broken | NeverExercised):
         reason = skip_reason(raised) or ""
         if reason:
@@ -70,10 +76,20 @@ def observe(check: Check, call: Callable[[], Any], session: str, path: Path) -> 
     plain = reads.asserts if raised is None and reads.anything and not findings else 0
     named = identified(map(_slim, findings), check.info)
     result = Result.of(
-        check.info, str(path), session, named, error, plain=plain, unasserted=unasserted,
-        why=why or _why_nothing_was_tested(reads, findings), situations=collector.situations,
+        check.info, trace, session, named, error, plain=plain, unasserted=unasserted,
+        why=why or _why_nothing_was_tested(reads, findings), situations=collector.situations, known=known,
     )  # fmt: skip
     return Ran(result, raised)
+
+
+def _passing(check: Check, known: Known) -> Callable[[Sequence[Verdict], Verdict], bool]:
+    """Return what tells whether a broken verdict is a known failure, at which the check goes on."""
+
+    def passes(made: Sequence[Verdict], verdict: Verdict) -> bool:
+        named = identified(made, check.info)
+        return any(one is verdict and name.rule.id in known for one, name in zip(made, named, strict=True))
+
+    return passes
 
 
 def _why_nothing_was_tested(reads: Reads, findings: list[Verdict]) -> str:

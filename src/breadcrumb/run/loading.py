@@ -3,7 +3,7 @@
 import functools
 import inspect
 import traceback
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from types import FunctionType, ModuleType
@@ -11,13 +11,16 @@ from typing import Any
 
 from breadcrumb.errors import CheckFileError, near_names
 from breadcrumb.record.plain import words_of
+from breadcrumb.run.applying import APPLIES, words_of_wanted
 from breadcrumb.run.identifying import digest_of
 from breadcrumb.run.namespaces import Namespace
 from breadcrumb.run.restarts import Restarts
 from breadcrumb.run.results import CheckInfo
+from breadcrumb.run.sources import Sources
 
 PREFIX = "check_"
-ARGUMENT = "trace"
+ARGUMENT, SEVERAL = "trace", "traces"
+"""What a check takes: one session, or all sessions of the run."""
 SKIPPED = "breadcrumb_skipped"
 """The attribute of a check function that says why a mark skips it: the check is untested, wherever it runs."""
 _MARKS = ("skip", "skipif")
@@ -32,11 +35,28 @@ class Check:
     function: Callable[..., Any]
     namespace: Namespace
 
+    @property
+    def is_across(self) -> bool:
+        """Whether it is about several sessions."""
+        return _needed(self.function) == [SEVERAL]
+
+    @property
+    def applies_to(self) -> dict[str, Any]:
+        """What the metadata of a session must be for it to apply; nothing if it applies to all."""
+        wanted: dict[str, Any] = getattr(self.function, APPLIES, {})
+        return wanted
+
+    @property
+    def applies_in_words(self) -> dict[str, str]:
+        """What the metadata must be, in words."""
+        return {name: words_of_wanted(one) for name, one in self.applies_to.items()}
+
 
 class Loader:
     """Loads check files, each folder's into a name space of its own."""
 
-    def __init__(self) -> None:
+    def __init__(self, sources: Sources | None = None) -> None:
+        self._sources = sources or Sources()
         self._namespaces: dict[Path, Namespace] = {}
 
     def module(self, path: Path) -> ModuleType:
@@ -46,7 +66,7 @@ class Loader:
             CheckFileError: the file is not there, is no Python, raises on loading, has no check, or has a name that
                 starts with `check_` and stands for no check.
         """
-        if not path.is_file():
+        if not self._sources.is_file(path):
             there = path.parent.is_dir()
             near = near_names(path.name, [other.name for other in path.parent.glob("*.py")]) if there else []
             hint = f"; did you mean {near[0]}?" if near else ""
@@ -87,22 +107,31 @@ class Loader:
         """Return the name space of the folder that a file lies in."""
         folder = path.parent.resolve()
         if folder not in self._namespaces:
-            self._namespaces[folder] = Namespace(folder)
+            self._namespaces[folder] = Namespace(folder, self._sources)
         return self._namespaces[folder]
 
 
-def load_all(paths: Iterable[Path]) -> list[Check]:
+def load_all(sources: Sources, unloaded: Callable[[CheckFileError], None] | None = None) -> list[Check]:
     """Return the check functions of several files.
+
+    Args:
+        sources: the files.
+        unloaded: is given the error of each file that cannot be loaded; without it, the first one is raised.
 
     Raises:
         CheckFileError: as for `Loader.module`; or two files have one name, so that their rules could not be told apart.
     """
-    loader, known, checks = Loader(), dict[str, Path](), list[Check]()
-    for path in paths:
+    loader, known, checks = Loader(sources), dict[str, Path](), list[Check]()
+    for path in sources.files:
         first = known.setdefault(path.stem, path)
         if first != path:
             raise CheckFileError(str(path), f"has the same name as {first}; rename one, as rules are told apart by it")
-        checks += loader.checks(path)
+        try:
+            checks += loader.checks(path)
+        except CheckFileError as error:
+            if unloaded is None:
+                raise
+            unloaded(error)
     return checks
 
 
@@ -151,11 +180,13 @@ def _as_function(name: str, one: Any, path: Path) -> Callable[..., Any]:
     if isinstance(one, FunctionType):
         return _without_marks(one)
 
-    def check(trace: Any) -> Any:
-        return one(trace)
+    def check(given: Any) -> Any:
+        return one(given)
 
+    check.__signature__ = inspect.signature(one)  # type: ignore[attr-defined]
     check.__name__ = check.__qualname__ = name
     check.__wrapped__ = one  # type: ignore[attr-defined]
+    vars(check).update({APPLIES: getattr(one, APPLIES)} if hasattr(one, APPLIES) else {})
     return check
 
 
@@ -178,12 +209,18 @@ def _why_no_check(one: Any, inner: Any) -> str:
     mark = next((one for one in getattr(one, "pytestmark", []) if one.name not in _MARKS), None)
     if mark is not None:
         return f"expected no mark but {' and '.join(_MARKS)}, found {mark.name}; a check means one thing everywhere"
-    taken = inspect.signature(one).parameters.values()
-    any_number = (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD)
-    needed = [each.name for each in taken if each.default is each.empty and each.kind not in any_number]
-    if needed != [ARGUMENT]:
-        return f"expected one argument, {ARGUMENT}; found ({', '.join(each.name for each in taken)})"
+    needed = _needed(one)
+    if needed not in ([ARGUMENT], [SEVERAL]):
+        taken = ", ".join(inspect.signature(one).parameters)
+        return f"expected one argument, {ARGUMENT}, or {SEVERAL} for all sessions of the run; found ({taken})"
     return ""
+
+
+def _needed(function: Callable[..., Any]) -> list[str]:
+    """Return the arguments that a function must be given."""
+    any_number = (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD)
+    taken = inspect.signature(function).parameters.values()
+    return [each.name for each in taken if each.default is each.empty and each.kind not in any_number]
 
 
 def _load(path: Path, namespace: Namespace) -> ModuleType:

@@ -2,15 +2,18 @@
 
 import ast
 import importlib.util
+import linecache
 import sys
 import sysconfig
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from importlib.machinery import ModuleSpec, SourceFileLoader
+from importlib.util import decode_source
 from pathlib import Path
 from types import CodeType, ModuleType
 from typing import Any
 
+from breadcrumb.run.sources import Sources
 from breadcrumb.trace.reading import count_assert
 
 _COUNTER = "__breadcrumb_assert_held__"
@@ -22,10 +25,21 @@ _INSTALLED = {Path(one).resolve() for name, one in sysconfig.get_paths().items()
 class Loader(SourceFileLoader):
     """Loads a file of a name space: whenever one of its asserts has passed, that is counted."""
 
+    def __init__(self, fullname: str, path: str, sources: Sources) -> None:
+        super().__init__(fullname, path)
+        self._sources = sources
+
+    def get_data(self, path: str) -> bytes:
+        """Return the content of the file."""
+        return self._sources.read(Path(path))
+
     def get_code(self, fullname: str) -> CodeType:
         """Return the code, compiled from the source: what Python caches has no counters."""
         path = self.get_filename(fullname)
-        tree = ast.parse(self.get_data(path), path)
+        content = self.get_data(path)
+        tree = ast.parse(content, path)
+        lines = decode_source(content).splitlines(keepends=True)
+        linecache.cache[path] = (len(content), None, lines, path)  # messages and digests tell of what was loaded
         return compile(ast.fix_missing_locations(_Counting(path).visit(tree)), path, "exec", dont_inherit=True)
 
     def exec_module(self, module: ModuleType) -> None:
@@ -51,13 +65,9 @@ class _Counting(ast.NodeTransformer):
 class Namespace:
     """The modules that the check files of one folder share; another folder's modules of the same names are others."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder.resolve()
-        self._names = {
-            path.stem
-            for path in self._folder.iterdir()
-            if path.suffix == ".py" or (path / "__init__.py").exists()
-        }  # fmt: skip
+    def __init__(self, folder: Path, sources: Sources) -> None:
+        self._folder, self._sources = folder.resolve(), sources
+        self._names = sources.modules(self._folder)
         self._modules: dict[str, ModuleType] = {}
 
     def load(self, path: Path, name: str) -> ModuleType:
@@ -66,7 +76,7 @@ class Namespace:
         Raises:
             Exception: whatever the file raises.
         """
-        loader = Loader(name, str(path))
+        loader = Loader(name, str(path), self._sources)
         spec = importlib.util.spec_from_file_location(name, path, loader=loader)
         assert spec is not None
         module = importlib.util.module_from_spec(spec)
@@ -104,14 +114,17 @@ class Namespace:
                 continue
             last = name.rpartition(".")[2]
             package = folder / last / "__init__.py"
-            if package.is_file():
+            if self._sources.is_file(package):
                 return importlib.util.spec_from_file_location(
-                    name, package, loader=Loader(name, str(package)), submodule_search_locations=[str(package.parent)]
+                    name,
+                    package,
+                    loader=Loader(name, str(package), self._sources),
+                    submodule_search_locations=[str(package.parent)],
                 )
-            if (folder / f"{last}.py").is_file():
-                return importlib.util.spec_from_file_location(
-                    name, folder / f"{last}.py", loader=Loader(name, str(folder / f"{last}.py"))
-                )
+            module = folder / f"{last}.py"
+            if self._sources.is_file(module):
+                loader = Loader(name, str(module), self._sources)
+                return importlib.util.spec_from_file_location(name, module, loader=loader)
         return None
 
     def holds(self, file: str) -> bool:

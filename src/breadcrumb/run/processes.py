@@ -1,46 +1,37 @@
-"""Judging sessions in processes beside this one: one that dies or hangs costs its session alone."""
+"""Judging sessions in processes beside this one: one that dies or hangs affects its session alone."""
 
-import multiprocessing
-import signal
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import suppress
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from threading import Lock, local
-from typing import Any, Self, TypeAlias, TypeVar
+from typing import Any, Protocol, Self, TypeVar
 
-from breadcrumb.run.sessions import Judge, SessionInfo, SessionResult
+from breadcrumb.run.children import Child, Ended
+from breadcrumb.run.results import ACROSS, SessionResult
+from breadcrumb.run.sessions import SessionInfo, Task
+from breadcrumb.run.traces import SessionEntry
 from breadcrumb.trace.vocabulary import Vocabulary
 
-_SOON = 5.0
-"""How many seconds a process has to end when it is no longer needed."""
+AHEAD = 4
+"""How many sessions are asked for ahead of the one whose result is due, for each process."""
 _Found = TypeVar("_Found")
-_Pipe: TypeAlias = Any
-"""One end of a pipe; its type is another one on each system."""
-_Arguments: TypeAlias = tuple[tuple[Path, ...], tuple[str, ...]]
-"""What a judge is made from: the check files, and the patterns of rule IDs."""
-
-
-class Ended(Exception):
-    """The process that did something ended before it was done."""
+_Given = TypeVar("_Given", covariant=True)
 
 
 class Processes:
-    """Processes that judge sessions side by side.
+    """Processes that judge sessions in parallel.
 
     Args:
-        files: the check files; each process loads them once.
-        only: patterns of rule IDs, as for `Judge`.
+        task: what is asked of each session; each process loads the check files once.
         jobs: how many processes.
         timeout: the time limit of a session in seconds; None for no limit.
     """
 
-    def __init__(
-        self, files: Sequence[Path], only: Sequence[str] = (), *, jobs: int, timeout: float | None = None
-    ) -> None:
-        self._arguments, self._timeout = (tuple(files), tuple(only)), timeout
+    def __init__(self, task: Task, *, jobs: int, timeout: float | None = None) -> None:
+        self._task, self._jobs, self._timeout = task, jobs, timeout
         self._threads = ThreadPoolExecutor(jobs, thread_name_prefix="sessions")
-        self._mine, self._all, self._lock = local(), list[_Process](), Lock()
+        self._mine, self._all, self._lock = local(), list[Child](), Lock()
 
     def __enter__(self) -> Self:
         return self
@@ -58,109 +49,64 @@ class Processes:
 
     def get_ready(self) -> None:
         """Let a process load the check files, and wait for it."""
-        self._threads.submit(lambda: self._process().ask("is_ready", (), None)).result()
+        self._threads.submit(lambda: self._child().start()).result()
 
     def info(self, traces: Iterable[Path]) -> Iterator[SessionInfo | str]:
         """Yield for each trace, in order, what is known of it, or why it cannot be read."""
-        return self._each([("info", (trace,)) for trace in traces], lambda trace, why: f"{trace}: {why}")
+        return self._each("info", ((trace,) for trace in traces), lambda args, why: f"{args[0]}: {why}")
 
-    def judge(self, traces: Iterable[Path], known: Vocabulary) -> Iterator[SessionResult]:
+    def judge(self, traces: Iterable[Path], names: Vocabulary) -> Iterator[SessionResult]:
         """Yield what was found in each session, in order."""
-        return self._each(
-            [("judge", (trace, known)) for trace in traces],
-            lambda trace, why: SessionResult(str(trace), problem=f"{trace}: {why}"),
-        )
+        return self._each("judge", ((trace, names) for trace in traces), ended_session)
+
+    def judge_across(self, sessions: tuple[SessionEntry, ...], names: Vocabulary) -> SessionResult:
+        """Return what the checks that are about several sessions found."""
+        return next(self._each("judge_across", [(sessions, names)], ended_across))
 
     def _each(
-        self, questions: Sequence[tuple[str, tuple[Any, ...]]], otherwise: Callable[[Path, str], _Found]
+        self, name: str, questions: Iterable[tuple[Any, ...]], otherwise: Callable[[tuple[Any, ...], str], _Found]
     ) -> Iterator[_Found]:
-        def ask(name: str, args: tuple[Any, ...]) -> _Found:
+        def ask(args: tuple[Any, ...]) -> _Found:
             try:
-                found: _Found = self._process().ask(name, args, self._timeout)
+                found: _Found = self._child().ask(name, args, self._timeout)
             except Ended as ended:
-                return otherwise(args[0], str(ended))
+                return otherwise(args, str(ended))
             return found
 
-        asked: list[Future[_Found]] = [self._threads.submit(ask, *question) for question in questions]
-        for number, future in enumerate(asked):
-            yield future.result()
-            asked[number] = Future()  # so that no result is kept once it was handed on
+        return in_order((self._threads.submit(ask, args) for args in questions), AHEAD * self._jobs)
 
-    def _process(self) -> "_Process":
-        if not hasattr(self._mine, "process"):
-            self._mine.process = _Process(self._arguments)
+    def _child(self) -> Child:
+        if not hasattr(self._mine, "child"):
+            self._mine.child = Child(self._task)
             with self._lock:
-                self._all.append(self._mine.process)
-        process: _Process = self._mine.process
-        return process
+                self._all.append(self._mine.child)
+        child: Child = self._mine.child
+        return child
 
 
-class _Process:
-    """A process that answers questions; one that ended is followed by a new one."""
-
-    def __init__(self, arguments: "_Arguments") -> None:
-        self._arguments = arguments
-        self._process: Any = None
-        self._pipe: _Pipe | None = None
-
-    def ask(self, name: str, args: tuple[Any, ...], timeout: float | None) -> Any:
-        """Return what a method of `Judge` returns there.
-
-        Raises:
-            Ended: the process died, or took too long and was ended.
-        """
-        pipe = self._started()
-        try:
-            pipe.send((name, args))
-            if not pipe.poll(timeout):
-                self.end()
-                raise Ended(f"it exceeded the time limit of {timeout:g} s")
-            found = pipe.recv()
-        except (EOFError, OSError):
-            raise Ended(self._how_it_ended()) from None
-        if isinstance(found, BaseException):
-            raise found
-        return found
-
-    def end(self) -> None:
-        """End the process, whatever it is doing."""
-        if self._process is not None:
-            self._process.kill()
-            self._process.join(_SOON)
-        if self._pipe is not None:
-            self._pipe.close()
-        self._process = self._pipe = None
-
-    def _started(self) -> _Pipe:
-        if self._pipe is None:
-            context = multiprocessing.get_context("spawn")
-            self._pipe, other = context.Pipe()
-            self._process = context.Process(target=_answer, args=(other, self._arguments), daemon=True)
-            self._process.start()
-            other.close()
-        return self._pipe
-
-    def _how_it_ended(self) -> str:
-        if self._process is None:
-            return "its process was stopped"
-        self._process.join(_SOON)
-        code = self._process.exitcode
-        self.end()
-        by_signal = code is not None and code < 0
-        how = f"was killed by {signal.Signals(-code).name}" if by_signal else f"ended with exit code {code}"
-        return f"the process that checked it {how}"
+def ended_session(args: tuple[Any, ...], why: str) -> SessionResult:
+    """Return what is known of a session whose checks were ended."""
+    return SessionResult(str(args[0]), problems=(f"{args[0]}: {why}",))
 
 
-def _answer(pipe: _Pipe, arguments: _Arguments) -> None:
-    """Answer questions until the other end is closed."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the process that asks decides what an interrupt ends
-    with suppress(EOFError, OSError):
-        judge: Judge | None = None
-        while True:
-            name, args = pipe.recv()
-            try:
-                judge = judge or Judge(*arguments)
-                found = getattr(judge, name)(*args)
-            except Exception as error:
-                found = error
-            pipe.send(found)
+def ended_across(_: tuple[Any, ...], why: str) -> SessionResult:
+    """Return what is known of checks of several sessions that were ended."""
+    return SessionResult(ACROSS, problems=(f"the checks of several sessions: {why}",))
+
+
+class Asked(Protocol[_Given]):
+    """What gives a result later."""
+
+    def result(self) -> _Given:
+        """Wait for the result, and return it."""
+
+
+def in_order(asked: Iterable[Asked[_Found]], ahead: int) -> Iterator[_Found]:
+    """Yield results in the order in which they were asked for; no more than a number of them wait at a time."""
+    waiting: deque[Asked[_Found]] = deque()
+    for one in asked:
+        waiting.append(one)
+        if len(waiting) > ahead:
+            yield waiting.popleft().result()
+    while waiting:
+        yield waiting.popleft().result()

@@ -8,6 +8,7 @@ from typing import Any
 
 from breadcrumb.algebra.durations import Duration, duration
 from breadcrumb.errors import Misuse
+from breadcrumb.run.traces import Traces
 from breadcrumb.trace.opened import Trace
 from breadcrumb.trace.restarting import AT_ONCE
 
@@ -47,10 +48,10 @@ class Restarts:
         return trace.with_restarts(functools.reduce(or_, map(trace.events, self.events)), over=self.over)
 
     def before(self, check: Callable[..., Any]) -> Callable[..., Any]:
-        """Return a check that is given each session divided at these restarts."""
+        """Return a check to which each session is given divided at these restarts."""
 
         @functools.wraps(check)
-        def divided(trace: Trace) -> Any:
-            return check(self.divide(trace))
+        def divided(given: Trace | Traces) -> Any:
+            return check(given.opened_by(self.divide) if isinstance(given, Traces) else self.divide(given))
 
         return divided

@@ -1,18 +1,22 @@
 """The results of a run, as plain data: they pickle, and go to JSON and back."""
 
 import json
-from collections import Counter
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal, TypeAlias
 
 from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
+from breadcrumb.run.known import KnownCount
 from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.verdict import Verdict
 
-ResultOutcome: TypeAlias = Literal["held", "broken", "untested", "error"]
+ResultOutcome: TypeAlias = Literal["held", "broken", "known", "untested", "error"]
 
+ACROSS = ""
+"""What stands for the trace of results that are about several sessions."""
 HELD, BROKE, WRONG, UNTESTED = 0, 1, 2, 3
 """The exit codes: all held; something broke; the command or an input is wrong; no session exercised a check."""
 
@@ -59,7 +63,8 @@ class Result:
     session: str
     """The trace's name."""
     outcome: ResultOutcome
-    """Broken if any verdict is, else untested if any is or none was given, else held."""
+    """Broken if any verdict is whose failure is not known, else untested if any is or none was given, else known if
+    any is broken, else held."""
     findings: tuple[Verdict, ...]
     error: str = ""
     """What went wrong when the check raised something that is no verdict, and where."""
@@ -71,6 +76,8 @@ class Result:
     """Why nothing was tested, if no finding says it."""
     situations: dict[str, int] = field(default_factory=dict)
     """How often each situation that the check names came about."""
+    known: dict[str, str] = field(default_factory=dict)
+    """The IDs of the broken rules whose failure is known, with the reason."""
 
     @classmethod
     def of(
@@ -85,10 +92,26 @@ class Result:
         unasserted: int = 0,
         why: str = "",
         situations: dict[str, int] | None = None,
+        known: Mapping[str, str] | None = None,
     ) -> "Result":
-        """Return the result of a check that made these verdicts."""
-        outcome = _outcome(findings, error, plain)
-        return cls(check, trace, session, outcome, findings, error, plain, unasserted, why, situations or {})
+        """Return the result of a check that made these verdicts.
+
+        Args:
+            check: the check.
+            trace: the path or URL of the trace.
+            session: its name.
+            findings: the verdicts, identified.
+            error: what went wrong, and where.
+            plain: how many plain asserts held.
+            unasserted: how many verdicts were never asserted.
+            why: why nothing was tested.
+            situations: how often each situation came about.
+            known: the IDs of rules whose failure is known, with the reason.
+        """
+        ids = {one.rule.id for one in findings if one.outcome == "broken"}
+        used = {id: reason for id, reason in (known or {}).items() if id in ids}
+        outcome = _outcome(findings, error, plain, used)
+        return cls(check, trace, session, outcome, findings, error, plain, unasserted, why, situations or {}, used)
 
     def __repr__(self) -> str:
         return f"<{self.check.name} in {self.session}: {self.outcome}, {counted(len(self.findings), 'verdicts')}>"
@@ -104,9 +127,19 @@ class Result:
         return f"{untested.sentence}: {untested.why_untested}" if untested is not None else ""
 
     @property
+    def broken(self) -> tuple[Verdict, ...]:
+        """The verdicts that are broken, but for known failures."""
+        return tuple(one for one in self.findings if one.outcome == "broken" and one.rule.id not in self.known)
+
+    @property
     def first_broken(self) -> Verdict:
         """The first verdict that is broken."""
-        return next(one for one in self.findings if one.outcome == "broken")
+        return self.broken[0]
+
+    @property
+    def begin(self) -> float:
+        """The game time at which it broke first; infinity if at none."""
+        return min((one.first.time for one in self.broken if one.first is not None), default=math.inf)
 
     def without_evidence(self) -> "Result":
         """Return the result without what only a figure needs."""
@@ -142,69 +175,44 @@ class Recording:
     """Its metadata, such as game, build and level, and the first value of each parameter, as text."""
 
 
-@dataclass(frozen=True, slots=True, repr=False)
-class RunResult:
-    """What a run of checks found in all sessions."""
+@dataclass(frozen=True, slots=True)
+class SessionResult:
+    """What a run found in one session."""
 
-    results: tuple[Result, ...]
+    trace: str
+    """The path or URL of the trace."""
+    results: tuple[Result, ...] = ()
+    recording: Recording | None = None
+    """What is known of it; None if it could not be judged."""
+    contents: tuple[str, ...] = ()
+    """Its kinds, properties and events."""
+    looked_at: frozenset[str] = frozenset()
+    """The kinds, properties and events that checks asked for."""
+    unknown: frozenset[str] = frozenset()
+    """Names that were asked for, and that no session of the run knows."""
+    matched: frozenset[str] = frozenset()
+    """The patterns of rule IDs that match a rule."""
     problems: tuple[str, ...] = ()
-    """What kept parts of the run from being done: traces that cannot be read, names that nothing knows."""
-    never_looked_at: tuple[str, ...] = ()
-    """The kinds, properties and events of the sessions that no check asked for."""
-    repeated: tuple[str, ...] = ()
-    """The IDs that several rules of a check have in a session, so that only their order, `~2`, tells them apart."""
-    recordings: tuple[Recording, ...] = ()
-    """What is known of each session."""
+    """What kept it, or some of the checks, from being judged."""
+    elsewhere: tuple[tuple[CheckInfo, dict[str, str]], ...] = ()
+    """The checks that do not apply to it, each with the metadata that it asks for, in words."""
 
-    def __repr__(self) -> str:
-        counts = Counter(result.outcome for result in self.results)
-        told = ", ".join(f"{many} {outcome}" for outcome, many in sorted(counts.items())) or "nothing"
-        return f"<run on {counted(len(self.sessions), 'sessions')}: {told}>"
+    def to_json(self) -> bytes:
+        """Return the result as JSON, without what only a figure needs."""
+        import msgspec
 
-    def of(self, outcome: ResultOutcome) -> tuple[Result, ...]:
-        """Return the results with an outcome."""
-        return tuple(result for result in self.results if result.outcome == outcome)
+        return msgspec.json.encode(replace(self, results=tuple(one.without_evidence() for one in self.results)))
 
-    @property
-    def sessions(self) -> tuple[str, ...]:
-        """The paths of the traces that were checked."""
-        return tuple(dict.fromkeys(result.trace for result in self.results))
+    @classmethod
+    def from_json(cls, content: bytes) -> "SessionResult":
+        """Return the result that `to_json` wrote.
 
-    @property
-    def never_exercised(self) -> tuple[CheckInfo, ...]:
-        """The checks that were untested in every session."""
-        exercised = {result.check for result in self.results if result.outcome != "untested"}
-        return tuple(dict.fromkeys(result.check for result in self.results if result.check not in exercised))
+        Raises:
+            ValueError: the content is something else.
+        """
+        import msgspec
 
-    @property
-    def situations(self) -> tuple[Situation, ...]:
-        """The situations that checks name, in their order, each over all sessions."""
-        found: dict[tuple[str, str], Situation] = {}
-        for result in self.results:
-            check = f"{result.check.stem}/{result.check.name}"
-            for words, times in result.situations.items():
-                one = found.get((check, words), Situation(check, words, 0, 0, 0))
-                met = one.sessions + (times > 0)
-                found[check, words] = Situation(check, words, one.times + times, met, one.asked + 1)
-        return tuple(found.values())
-
-    @property
-    def exit_code(self) -> int:
-        """What the process should end with; an error outranks a breach, and that outranks an untested check."""
-        if self.problems or self.of("error") or not self.results:
-            return WRONG
-        if self.of("broken"):
-            return BROKE
-        return UNTESTED if self.never_exercised else HELD
-
-    def end(self) -> "RunEnd":
-        """Return what is to be said of the run as a whole."""
-        counts = {outcome: len(self.of(outcome)) for outcome in ("held", "broken", "untested", "error")}
-        never = tuple(f"{check.stem}/{check.name}" for check in self.never_exercised)
-        return RunEnd(
-            self.exit_code, len(self.sessions), counts, self.problems, never, self.never_looked_at, self.repeated,
-            tuple(one for one in self.recordings if one.facts), self.situations,
-        )  # fmt: skip
+        return msgspec.json.decode(content, type=cls)
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,6 +230,8 @@ class RunEnd:
     recordings: tuple[Recording, ...]
     """The sessions of which there is something to know: that the recording was cut, or lost something."""
     situations: tuple[Situation, ...]
+    known: tuple[KnownCount, ...] = ()
+    """What became of the known failures."""
 
 
 def schema() -> dict[str, Any]:
@@ -238,16 +248,16 @@ def schema() -> dict[str, Any]:
     return json.loads(json.dumps(lines))  # type: ignore[no-any-return]
 
 
-def _outcome(findings: tuple[Verdict, ...], error: str, plain: int) -> ResultOutcome:
+def _outcome(findings: tuple[Verdict, ...], error: str, plain: int, known: Mapping[str, str]) -> ResultOutcome:
     if error:
         return "error"
-    if any(one.outcome == "broken" for one in findings):
+    if any(one.outcome == "broken" and one.rule.id not in known for one in findings):
         return "broken"
     if plain and not findings:
         return "held"
     if not findings or any(one.outcome == "untested" for one in findings):
         return "untested"
-    return "held"
+    return "known" if known else "held"
 
 
 def _without_evidence(finding: Verdict) -> Verdict:

@@ -1,14 +1,21 @@
 """Running checks on sessions: one after the other in this process, or several at a time in others."""
 
+import datetime as dt
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
-from breadcrumb.run.results import Recording, Result, RunResult
-from breadcrumb.run.selecting import matches
-from breadcrumb.run.sessions import Judge, SessionInfo, SessionResult
+from breadcrumb.errors import ClusterError
+from breadcrumb.run.applying import matches, wanted_words
+from breadcrumb.run.known import KnownCount, KnownFailure, expired
+from breadcrumb.run.results import SessionResult
+from breadcrumb.run.sessions import Judge, SessionInfo, Task
+from breadcrumb.run.sources import Sources
+from breadcrumb.run.tallies import RunResult, Tally
+from breadcrumb.run.traces import SessionEntry
 from breadcrumb.trace.vocabulary import Vocabulary
 
 _FEW = 4
@@ -19,9 +26,9 @@ Progress = Callable[[int, int, str], None]
 class Interrupted(KeyboardInterrupt):
     """The user interrupted a run; it has what was found until then."""
 
-    def __init__(self, run: RunResult) -> None:
+    def __init__(self, tally: Tally) -> None:
         super().__init__()
-        self.run = run
+        self.tally = tally
 
 
 class Executor(Protocol):
@@ -30,8 +37,11 @@ class Executor(Protocol):
     def info(self, traces: Iterable[Path]) -> Iterator[SessionInfo | str]:
         """Yield for each trace, in order, what is known of it, or why it cannot be read."""
 
-    def judge(self, traces: Iterable[Path], known: Vocabulary) -> Iterator[SessionResult]:
+    def judge(self, traces: Iterable[Path], names: Vocabulary) -> Iterator[SessionResult]:
         """Yield what was found in each session, in order."""
+
+    def judge_across(self, sessions: tuple[SessionEntry, ...], names: Vocabulary) -> SessionResult:
+        """Return what the checks that are about several sessions found."""
 
 
 class _Here:
@@ -43,55 +53,125 @@ class _Here:
     def info(self, traces: Iterable[Path]) -> Iterator[SessionInfo | str]:
         return map(self._judge.info, traces)
 
-    def judge(self, traces: Iterable[Path], known: Vocabulary) -> Iterator[SessionResult]:
-        return (self._judge.judge(trace, known) for trace in traces)
+    def judge(self, traces: Iterable[Path], names: Vocabulary) -> Iterator[SessionResult]:
+        return (self._judge.judge(trace, names) for trace in traces)
+
+    def judge_across(self, sessions: tuple[SessionEntry, ...], names: Vocabulary) -> SessionResult:
+        return self._judge.judge_across(sessions, names)
 
 
-def run_checks(
+@dataclass(frozen=True)
+class Plan:
+    """Which rules and sessions are judged, and where."""
+
+    only: Sequence[str] = ()
+    """Patterns of rule IDs; without any, all rules are judged."""
+    about: Mapping[str, str] = field(default_factory=dict)
+    """Patterns of the metadata of a session, by name; only sessions that match all of them are judged."""
+    known: Sequence[KnownFailure] = ()
+    """Failures that are known: these rules may be broken."""
+    names: Vocabulary = field(default_factory=Vocabulary)
+    """Names that are known although no session of the run may have them."""
+    jobs: int = 1
+    """In how many processes; 1 for this one, unless there is a time limit; 0 for as many as are worth it."""
+    scheduler: str = ""
+    """The address of the scheduler of a Dask cluster, whose workers judge the sessions instead."""
+    timeout: float | None = None
+    """How many seconds the checks of a session may take; then their process is ended."""
+
+    def executor(self, task: Task, judge: Judge, sessions: int) -> AbstractContextManager[Executor]:
+        """Return what judges so many sessions; the judge is that of this process."""
+        jobs = self.jobs or usual_jobs(sessions)
+        if self.scheduler:
+            from breadcrumb.run.cluster import Cluster
+
+            return Cluster(task, self.scheduler, timeout=self.timeout)
+        if jobs == 1 and self.timeout is None:
+            return nullcontext(_Here(judge))
+        from breadcrumb.run.processes import Processes  # here: it takes a while to load
+
+        return Processes(task, jobs=jobs, timeout=self.timeout)
+
+
+_EVERYTHING = Plan()
+
+
+def check_sessions(
     files: Iterable[Path],
     traces: Sequence[Path],
-    progress: Progress | None = None,
-    *,
-    only: Sequence[str] = (),
-    about: Mapping[str, str] | None = None,
-    jobs: int = 1,
-    timeout: float | None = None,
-) -> RunResult:
-    """Run every check of the files on every trace.
+    take: Callable[[SessionResult], None],
+    progress: Progress = lambda done, steps, words: None,
+    plan: Plan = _EVERYTHING,
+) -> Tally:
+    """Run every check of the files on every trace, and hand on what was found in each; none of it is kept.
 
     Args:
         files: check files.
         traces: recorded sessions.
+        take: is given what was found in each session, in the order of the traces.
         progress: called with the number of steps done, the number of all steps, and what comes next.
-        only: patterns of rule IDs; without any, all rules are judged.
-        about: patterns of the metadata of a session, by name; only sessions that match all of them are judged.
-        jobs: in how many processes; 1 for this one, unless there is a timeout.
-        timeout: how many seconds the checks of a session may take; then their process is ended.
+        plan: which rules and sessions are judged, and where; all of them in this process, unless said.
 
     Returns:
-        The results, in the order of the traces. A trace that cannot be read, or whose checks were ended, is a problem
-        of the run; the others are checked all the same.
+        The run as a whole. A trace that cannot be read, or whose checks were ended, is a problem of the run; the others
+        are checked all the same.
 
     Raises:
         CheckFileError: a check file cannot be loaded, or a pattern matches no check file.
+        ClusterError: the cluster cannot be reached; one that is lost later is a problem of the run.
         Interrupted: the user interrupted it.
     """
-    files = tuple(files)
-    judge = Judge(files, only)  # here, too, so that a file that cannot be loaded is told once
-    executor: AbstractContextManager[Executor] = nullcontext(_Here(judge))
-    if jobs > 1 or timeout is not None:
-        from breadcrumb.run.processes import Processes  # here: it takes a while to load
+    over = expired(plan.known, dt.date.today())
+    task = Task(Sources.at(files), tuple(plan.only), tuple(one for one in plan.known if one not in over))
+    judge = Judge(task)  # in any case, so that a file that cannot be loaded is told once
+    tally = Tally({one.rule: KnownCount(one, has_expired=one in over) for one in plan.known})
 
-        executor = Processes(files, only, jobs=jobs, timeout=timeout)
-    reducer = Reducer()
+    def taken(one: SessionResult) -> None:
+        tally.take(one)
+        take(one)
+
     try:
-        with executor as sessions:
-            reducer.take_all(sessions, traces, about or {}, progress or (lambda done, steps, words: None))
+        with plan.executor(task, judge, len(traces)) as sessions:
+            readable, names = _opened(sessions, traces, plan, progress, tally, keep=judge.has_checks_across)
+            for done, one in enumerate(sessions.judge([one.path for one in readable], names), len(traces) + 1):
+                progress(done, 2 * len(traces), f"checked {Path(one.trace).name}")
+                taken(one)
+            if judge.has_checks_across and readable:
+                progress(2 * len(traces), 2 * len(traces), "checking across sessions")
+                taken(sessions.judge_across(tuple(readable), names))
     except KeyboardInterrupt:
-        checked = len({one.trace for one in reducer.results})
-        reducer.problems.append(f"interrupted, with {checked} of {len(traces)} sessions checked")
-        raise Interrupted(reducer.run(())) from None
-    return reducer.run(only)
+        tally.note(f"interrupted, with {len(tally.sessions)} of {len(traces)} sessions checked")
+        tally.close()
+        raise Interrupted(tally) from None
+    except ClusterError as error:
+        if not tally.sessions:
+            raise
+        tally.note(f"{error}, with {len(tally.sessions)} of {len(traces)} sessions checked")
+    tally.close(plan.only)
+    return tally
+
+
+def run_checks(
+    files: Iterable[Path], traces: Sequence[Path], progress: Progress = lambda done, steps, words: None, **how: Any
+) -> RunResult:
+    """Run every check of the files on every trace, and keep every result.
+
+    Args:
+        files: check files.
+        traces: recorded sessions.
+        progress: as for `check_sessions`.
+        how: what a `Plan` is made of.
+
+    Returns:
+        The results, in the order of the traces.
+
+    Raises:
+        CheckFileError: as there.
+        Interrupted: as there.
+    """
+    sessions: list[SessionResult] = []
+    tally = check_sessions(files, traces, sessions.append, progress, Plan(**how))
+    return RunResult.of(sessions, tally)
 
 
 def usual_jobs(sessions: int) -> int:
@@ -102,66 +182,36 @@ def usual_jobs(sessions: int) -> int:
     return min(mine, sessions)
 
 
-class Reducer:
-    """Takes the results of one session after the other, and puts them together."""
+def _opened(
+    sessions: Executor,
+    traces: Sequence[Path],
+    plan: Plan,
+    progress: Progress,
+    tally: Tally,
+    *,
+    keep: bool,
+) -> tuple[list[SessionEntry], Vocabulary]:
+    """Return the sessions that can be read and whose metadata match, and the names that they know together.
 
-    def __init__(self) -> None:
-        self.problems: list[str] = []
-        self.results: list[Result] = []
-        self.recordings: list[Recording] = []
-        self.seen: dict[str, None] = {}
-        self.looked_at: set[str] = set()
-        self.unknown: set[str] = set()
-        self.matched: set[str] = set()
-
-    def take_all(
-        self, sessions: Executor, traces: Sequence[Path], about: Mapping[str, str], progress: Progress
-    ) -> None:
-        """Judge all traces whose metadata match."""
-        steps, vocabulary, readable = 2 * len(traces), Vocabulary(), list[Path]()
-        progress(0, steps, "opening the traces")
-        for done, (path, found) in enumerate(zip(traces, sessions.info(traces), strict=True), 1):
-            progress(done, steps, f"opened {path.name}")
-            if isinstance(found, str):
-                self.problems.append(found)
-            elif matches(found.about, about):
-                vocabulary |= found.names
-                readable.append(path)
-        if about and not readable:
-            told = ", ".join(f"{name}={pattern}" for name, pattern in about.items())
-            self.problems.append(f"no session of the run has {told}; breadcrumb show prints the metadata of a session")
-        for done, one in enumerate(sessions.judge(readable, vocabulary), len(traces) + 1):
-            progress(done, steps, f"checked {Path(one.trace).name}")
-            self.take(one)
-        progress(steps, steps, "done")
-
-    def take(self, one: SessionResult) -> None:
-        """Take up what was found in a session."""
-        if one.problem:
-            self.problems.append(one.problem)
-        self.results += one.results
-        self.recordings += [one.recording] if one.recording is not None else []
-        self.seen |= dict.fromkeys(one.contents)
-        self.looked_at |= one.looked_at
-        self.unknown |= one.unknown
-        self.matched |= one.matched
-
-    def run(self, only: Sequence[str]) -> RunResult:
-        """Return the results; a pattern without a rule is a problem, since what it stands for was not judged."""
-        problems = [*self.problems]
-        if self.recordings:
-            missed = (one for one in only if one not in self.matched)
-            problems += [f"--only {one}: no rule that was judged has such an ID" for one in missed]
-        nowhere = "was neither seen nor declared in any session of this run"
-        problems += [f"{name} {nowhere}" for name in sorted(self.unknown)]
-        unseen = tuple(what for what in self.seen if what not in self.looked_at)
-        return RunResult(
-            tuple(self.results), tuple(problems), unseen, tuple(_repeated(self.results)),
-            tuple(self.recordings),
-        )  # fmt: skip
-
-
-def _repeated(results: Iterable[Result]) -> Iterator[str]:
-    """Yield the IDs that several rules of a check have, without the number that tells them apart, each once."""
-    ids = (finding.rule.id.partition("~") for result in results for finding in result.findings)
-    yield from dict.fromkeys(id for id, numbered, _ in ids if numbered)
+    Args:
+        sessions: opens them.
+        traces: their traces.
+        plan: has the patterns of their metadata.
+        progress: is told of each.
+        tally: is told of those that cannot be read.
+        keep: whether their metadata are needed later on.
+    """
+    names, readable = plan.names, list[SessionEntry]()
+    progress(0, 2 * len(traces), "opening the traces")
+    for done, (path, found) in enumerate(zip(traces, sessions.info(traces), strict=True), 1):
+        progress(done, 2 * len(traces), f"opened {path.name}")
+        if isinstance(found, str):
+            tally.note(found)
+        elif matches(found.about, plan.about):
+            names |= found.names
+            readable.append(SessionEntry(path, found.about if keep else {}))
+    if plan.about and not readable:
+        told = wanted_words(plan.about)
+        tally.note(f"no session of the run has {told}; breadcrumb show prints the metadata of a session")
+    tally.names = names
+    return readable, names

@@ -1,8 +1,9 @@
-"""Selecting rules by their IDs, and sessions by their metadata."""
+"""Selecting rules by their IDs."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
+from pathlib import Path
 
 from breadcrumb.errors import CheckFileError, near_names
 from breadcrumb.run.checking import Ran
@@ -20,13 +21,17 @@ class Selection:
     A pattern matches an ID, or its beginning up to a slash.
     """
 
-    def checks(self, checks: Sequence[Check]) -> list[Check]:
+    def checks(self, checks: Sequence[Check], paths: Iterable[Path]) -> list[Check]:
         """Return the checks of the files that the patterns begin with; which rules they make is known once they ran.
+
+        Args:
+            checks: those that were loaded.
+            paths: all check files.
 
         Raises:
             CheckFileError: a pattern matches no file, and is most likely a typing error.
         """
-        files = list(dict.fromkeys(check.info.stem for check in checks))
+        files = [path.stem.removeprefix(PREFIX) for path in paths]
         for pattern in self.patterns:
             if not any(fnmatchcase(file, _file_of(pattern)) for file in files):
                 near = near_names(_file_of(pattern), files)
@@ -60,7 +65,7 @@ class Selection:
         kept = self._cut(result)
         if kept.outcome == "broken":
             return kept
-        stops = [one.rule.id for one in result.findings if one.outcome == "broken"]
+        stops = [one.rule.id for one in result.broken]
         why = result.why or f"the check stopped at {stops[0]}, and what is selected may stand behind it"
         return replace(kept, outcome="untested", why=why)
 
@@ -68,7 +73,7 @@ class Selection:
         findings = tuple(one for one in result.findings if self._selects(one.rule.id))
         return Result.of(
             result.check, result.trace, result.session, findings, result.error, plain=result.plain,
-            unasserted=result.unasserted, why=result.why, situations=result.situations,
+            unasserted=result.unasserted, why=result.why, situations=result.situations, known=result.known,
         )  # fmt: skip
 
     def _selects(self, id: str) -> bool:
@@ -79,11 +84,6 @@ def _ids_of(result: Result) -> list[str]:
     """Return the IDs of the rules of a check; if it made no verdict, its own name."""
     own = f"{result.check.stem}/{result.check.name.removeprefix(PREFIX)}"
     return [one.rule.id for one in result.findings] or [own]
-
-
-def matches(about: Mapping[str, str], wanted: Mapping[str, str]) -> bool:
-    """Tell whether the metadata of a session match every pattern that is given for them."""
-    return all(fnmatchcase(about.get(name, ""), pattern) for name, pattern in wanted.items())
 
 
 def _file_of(pattern: str) -> str:

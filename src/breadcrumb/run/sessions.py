@@ -1,40 +1,21 @@
 """Judging one session; the result is plain data that pickles."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from breadcrumb.errors import TraceError
+from breadcrumb.errors import CheckFileError, TraceError
+from breadcrumb.model.plurals import counted
+from breadcrumb.run.applying import matches
 from breadcrumb.run.checking import run_check
-from breadcrumb.run.loading import load_all
-from breadcrumb.run.results import Recording, Result
+from breadcrumb.run.known import KnownFailure
+from breadcrumb.run.loading import Check, load_all
+from breadcrumb.run.results import ACROSS, Recording, SessionResult
 from breadcrumb.run.selecting import Selection
-from breadcrumb.trace.opened import Trace, open_trace
+from breadcrumb.run.sources import Sources
+from breadcrumb.run.traces import SessionEntry, Traces, metadata_of
+from breadcrumb.trace.opened import open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
-
-_OF_THE_RECORDING = ("started_at", "moment", "fixed_step")
-"""Metadata fields that describe when and how a session was recorded, and not what was played."""
-
-
-@dataclass(frozen=True, slots=True)
-class SessionResult:
-    """What a run found in one session."""
-
-    trace: str
-    """The path or URL of the trace."""
-    results: tuple[Result, ...] = ()
-    recording: Recording | None = None
-    """What is known of it; None if it could not be judged."""
-    contents: tuple[str, ...] = ()
-    """Its kinds, properties and events."""
-    looked_at: frozenset[str] = frozenset()
-    """The kinds, properties and events that checks asked for."""
-    unknown: frozenset[str] = frozenset()
-    """Names that were asked for, and that no session of the run knows."""
-    matched: frozenset[str] = frozenset()
-    """The patterns of rule IDs that match a rule."""
-    problem: str = ""
-    """Why it could not be judged."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,25 +28,44 @@ class SessionInfo:
     """Its metadata, and the first value of each parameter, as text."""
 
 
+@dataclass(frozen=True)
+class Task:
+    """What is asked of each session of a run; it pickles, and so travels to other processes and machines."""
+
+    sources: Sources
+    """The check files."""
+    only: tuple[str, ...] = ()
+    """Patterns of rule IDs, with `*` and `?`; without any, all rules are judged."""
+    known: tuple[KnownFailure, ...] = ()
+    """The failures that are known, without those that have expired."""
+
+
 class Judge:
-    """Judges sessions by check files, which are loaded once.
+    """Judges sessions; the check files are loaded once.
 
     Args:
-        files: the check files.
-        only: patterns of rule IDs, with `*` and `?`; without any, all rules are judged.
+        task: what is asked of each session.
+        unloaded: is given the error of each check file that cannot be loaded; without it, the first one is raised.
 
     Raises:
-        CheckFileError: one cannot be loaded, or a pattern matches no check file.
+        CheckFileError: a file cannot be loaded, or a pattern matches no check file.
     """
 
-    def __init__(self, files: Sequence[Path], only: Sequence[str] = ()) -> None:
-        checks = load_all(dict.fromkeys(files))
-        self._selection = Selection(only)
-        self._checks = self._selection.checks(checks)
+    def __init__(self, task: Task, unloaded: Callable[[CheckFileError], None] | None = None) -> None:
+        checks = load_all(task.sources, unloaded)
+        self._selection, self._known = Selection(task.only), task.known
+        self._checks = self._selection.checks(checks, task.sources.files)
 
-    def is_ready(self) -> bool:
-        """Return whether the check files are loaded: they are, as soon as there is a judge to ask."""
-        return True
+    @classmethod
+    def elsewhere(cls, task: Task) -> "Judge":
+        """Return a judge in another process, where a file that cannot be loaded does not affect the others."""
+        errors: list[CheckFileError] = []
+        judge = cls(task, errors.append)
+        judge._unloaded = tuple(map(str, errors))
+        return judge
+
+    _unloaded: tuple[str, ...] = ()
+    """Why check files could not be loaded here."""
 
     def info(self, trace: Path) -> SessionInfo | str:
         """Return what is known of a session, or why it cannot be read."""
@@ -73,28 +73,47 @@ class Judge:
             opened = open_trace(trace)
         except TraceError as error:
             return str(error)
-        return SessionInfo(opened.vocabulary, _about(opened))
+        return SessionInfo(opened.vocabulary, metadata_of(opened))
 
-    def judge(self, path: Path, known: Vocabulary) -> SessionResult:
+    @property
+    def has_checks_across(self) -> bool:
+        """Whether there are checks that are about several sessions."""
+        return any(check.is_across for check in self._checks)
+
+    def judge(self, path: Path, names: Vocabulary) -> SessionResult:
         """Run every check on a session; names that another session of the run knows are known in it."""
         try:
             trace = open_trace(path)
         except TraceError as error:
-            return SessionResult(str(path), problem=str(error))
-        with knowing(known) as here:
-            results = self._selection.results(run_check(check, trace, path) for check in self._checks)
-            recording = Recording(str(path), trace.label, trace.facts, _about(trace))
-            return SessionResult(
-                str(path), results, recording, trace.contents, frozenset(here.looked_at), frozenset(here.unknown),
-                self._selection.matched(results),
-            )  # fmt: skip
+            return SessionResult(str(path), problems=(str(error),))
+        about = metadata_of(trace)
+        checks = [check for check in self._checks if not check.is_across]
+        apply = [check for check in checks if matches(about, check.applies_to)]
+        known = {one.rule: one.reason for one in self._known if one.applies(about)}
+        with knowing(names) as here:
+            ran = (run_check(check, trace, trace.label, str(path), known) for check in apply)
+            results = self._selection.results(ran)
+        return SessionResult(
+            str(path), results, Recording(str(path), trace.label, trace.facts, about), trace.contents,
+            frozenset(here.looked_at), frozenset(here.unknown), self._selection.matched(results), self._unloaded,
+            tuple((one.info, one.applies_in_words) for one in checks if one not in apply),
+        )  # fmt: skip
+
+    def judge_across(self, sessions: tuple[SessionEntry, ...], names: Vocabulary) -> SessionResult:
+        """Run every check that is about several sessions, once."""
+        known = {one.rule: one.reason for one in self._known if any(one.applies(each.about) for each in sessions)}
+        checks = [check for check in self._checks if check.is_across]
+        words = f"all {counted(len(sessions), 'sessions')}"
+        with knowing(names) as here:
+            ran = (run_check(check, _chosen(Traces(sessions), check), words, ACROSS, known) for check in checks)
+            results = self._selection.results(ran)
+        return SessionResult(
+            ACROSS, results, None, (), frozenset(here.looked_at), frozenset(here.unknown),
+            self._selection.matched(results), self._unloaded,
+        )  # fmt: skip
 
 
-def _about(trace: Trace) -> dict[str, str]:
-    """Return the metadata of a session, and the first value of each parameter, as text."""
-    session = trace.data.session
-    plain = ((name, value) for name, value in session.about.items() if isinstance(value, str | int | float))
-    told = {name: str(value) for name, value in plain if name not in _OF_THE_RECORDING}
-    for one in session.parameters:
-        told.setdefault(f"parameter {one.name}", f"{one.value} {one.unit}".rstrip())
-    return told
+def _chosen(traces: Traces, check: Check) -> Traces:
+    """Return the sessions to which a check applies."""
+    fit = tuple(one for one in traces.sessions if matches(one.about, check.applies_to))
+    return replace(traces, sessions=fit)

@@ -203,7 +203,11 @@ class Objects:
             >>> small_trace().one("skiff").signal("moored").values.tolist()
             [True, False, False, False]
         """
+        found = self._signal(name)
         look_at(f"{self._kind}.{name}")
+        return found
+
+    def _signal(self, name: str) -> Signal:
         if name in self._recorded_signals:
             return self._recorded_signals[name]
         if self._unseen:

@@ -1,6 +1,6 @@
 """The collector: what becomes of the verdicts that a check makes, while a runner listens."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
@@ -30,6 +30,8 @@ class Collector:
     """How many checks of ours are at work; verdicts that these make of each other are theirs."""
     situations: dict[str, int] = field(default_factory=dict)
     """How often each situation that was named came about."""
+    passes: "Callable[[Sequence[Verdict], Verdict], bool] | None" = None
+    """Tells whether a broken verdict does not stop the check, from it and all that were made until then."""
     _made: dict[int, Made] = field(default_factory=dict)
     _outcomes: dict[int, Made] = field(default_factory=dict)
 
@@ -44,6 +46,12 @@ class Collector:
     def asserts(self, verdict: "Verdict") -> None:
         """Take note that a verdict is asserted."""
         self._made.setdefault(id(verdict), Made(verdict)).asserted = True
+
+    def lets_pass(self, verdict: "Verdict") -> bool:
+        """Tell whether a broken verdict does not stop the check."""
+        if self.passes is None:
+            return False
+        return self.passes([one.verdict for one in self._made.values() if one.asserted or not one.excused], verdict)
 
     def uses(self, verdicts: "Iterable[Verdict]") -> None:
         """Take note that verdicts went into another one."""
@@ -70,9 +78,14 @@ _collector: ContextVar[Collector | None] = ContextVar("breadcrumb collector", de
 
 
 @contextmanager
-def collecting() -> Iterator[Collector]:
-    """Gather the verdicts that are made within, in this context and no other."""
-    collector = Collector()
+def collecting(passes: "Callable[[Sequence[Verdict], Verdict], bool] | None" = None) -> Iterator[Collector]:
+    """Gather the verdicts that are made within, in this context and no other.
+
+    Args:
+        passes: tells of a broken verdict, and all that were made until then, whether the check goes on; by default it
+            never does.
+    """
+    collector = Collector(passes=passes)
     token = _collector.set(collector)
     try:
         yield collector

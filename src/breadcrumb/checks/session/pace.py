@@ -12,7 +12,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, demand, of_measure
 from breadcrumb.checks.scoping import frames_asked_about
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY
+from breadcrumb.model.session import NOBODY, Floats
 from breadcrumb.trace.opened import Trace
 from breadcrumb.verdicts.comparing import judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -84,9 +84,16 @@ def keeps_pace(
     return evaluation.verdict()
 
 
-@check("{measure:measured} is the same at any frame rate", unit=of_measure, passes_on=True)
+@check(
+    "{measure:measured} is the same at any frame rate[per_frame?, counted in frames]", unit=of_measure, passes_on=True
+)
 def same_at_any_rate(
-    traces: Sequence[Trace], measure: Callable[[Trace], Signal], *, tol: float = 0.0, **common: Unpack[Common]
+    traces: Sequence[Trace],
+    measure: Callable[[Trace], Signal],
+    *,
+    per_frame: bool = False,
+    tol: float = 0.0,
+    **common: Unpack[Common],
 ) -> Verdict:
     """Assert that sessions of one script at other frame rates agree in time with the first of them.
 
@@ -95,11 +102,12 @@ def same_at_any_rate(
     Args:
         traces: sessions of the same script, two or more; the first is what the others are compared with.
         measure: gives the number or vector of one object, such as `lambda trace: trace.one("boom").position`.
+        per_frame: whether they agree on the frames of equal numbers instead, as what is specified by frames does.
         tol: how far apart they may be, in the unit of the value.
 
     Returns:
-        A verdict on every sample of the others. Untested if there is only one session. Its margin is `tol` less the
-        largest difference.
+        A verdict on every sample of the others. Untested if there is only one session, or all have frames at the same
+        times. Its margin is `tol` less the largest difference.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -108,20 +116,37 @@ def same_at_any_rate(
         >>> same_at_any_rate([fast, slow], lambda trace: trace.one("boom").x).outcome
         'held'
     """
-    if len(traces) < 2:
-        label = traces[0].label if traces else ""
-        return Verdict(UNNAMED, Outcome.UNTESTED, label, why_untested=f"{len(traces)} of 2 sessions")
+    why = _why_of_one_rate(traces)
+    if why:
+        return Verdict(UNNAMED, Outcome.UNTESTED, traces[0].label if len(traces) else "", why_untested=why)
     first = measure(traces[0])
-    known = first.usable
+    known, since = first.usable, _passed(first, per_frame)
     verdicts = []
     for other in traces[1:]:
         value = measure(other)
-        inside = (
-            (value.times >= first.times[known][0]) & (value.times <= first.times[known][-1]) if known.any() else None
-        )
-        value = value.take(np.flatnonzero(inside) if inside is not None else np.zeros(0, np.int64))
-        parts = [interpolated(value.times, first.times[known], part[known]) for part in first.parts]
+        at = _passed(value, per_frame)
+        inside = (at >= since[known][0]) & (at <= since[known][-1]) if known.any() else np.zeros(len(at), np.bool_)
+        value, at = value.take(np.flatnonzero(inside)), at[inside]
+        parts = [interpolated(at, since[known], part[known]) for part in first.parts]
         due = np.stack(parts, axis=1) if len(parts) > 1 else parts[0]
         each = demand(judge_near(value, due, tol=tol), traces, **common)
         verdicts.append(each.with_sentence(f"{value.title} is the same in {other.label} as in {traces[0].label}"))
     return verdicts[0] if len(verdicts) == 1 else all_of(*verdicts)
+
+
+def _why_of_one_rate(traces: Sequence[Trace]) -> str:
+    """Return why sessions cannot be compared across frame rates; empty if they can."""
+    if len(traces) < 2:
+        return f"{len(traces)} of 2 sessions"
+    times = [one.data.session.clock.times for one in traces]
+    size = min(map(len, times))
+    if all(np.array_equal(times[0][:size], one[:size]) for one in times[1:]):
+        return "all sessions have frames at the same times"
+    return ""
+
+
+def _passed(signal: Signal, per_frame: bool) -> Floats:
+    """Return what has passed at each sample, in seconds or in frames."""
+    if not per_frame:
+        return signal.times
+    return np.asarray(signal.frames - signal.track.session.clock.frames[0], np.float64)

@@ -10,7 +10,7 @@ const breadcrumbMargins = (() => {
     const found = [];
     let low = 0, high = 0;
     for (let at = 0; at < outcomes.length; at++) {
-      const value = margins ? margins[at] : NaN, broken = outcomes[at] === codes.broken;
+      const value = margins ? margins[at] : NaN, broken = outcomes[at] === codes.broken || outcomes[at] === codes.known;
       if (!broken && outcomes[at] !== codes.held) continue;
       if (Number.isFinite(value)) { low = Math.min(low, value); high = Math.max(high, value); }
       found.push([at, Number.isFinite(value) ? value : broken ? -Infinity : Infinity, broken]);

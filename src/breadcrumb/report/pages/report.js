@@ -3,7 +3,7 @@
 (() => {
   const data = JSON.parse(document.getElementById("data").textContent);
   const el = (id) => document.getElementById(id);
-  const PAGE = 100, RULES = 20, SESSIONS = 30, BREAKS = 12, ORDER = { broken: 0, error: 1, untested: 2, held: 3 };
+  const PAGE = 100, RULES = 20, SESSIONS = 30, BREAKS = 12, ORDER = { broken: 0, error: 1, untested: 2, known: 3, held: 4 };
   const NAMES = Object.fromEntries(Object.entries(data.codes).map(([name, code]) => [code, name]));
   const checks = data.checks.length, outcomes = breadcrumbPacked.plain(data.outcomes, "u1");
   const said = new Map(data.said.map(([row, word]) => [row, data.words[word]]));
@@ -66,7 +66,7 @@
     prefix: { table: "rule-table", earlier: "rules-earlier", later: "rules-later" }, size: RULES, count: "rule-count",
     find: () => rules.filter((one) => !asks("rule-text") || `${one.id} ${one.sentence}`.toLowerCase().includes(asks("rule-text"))),
     show: (rule) => {
-      const line = document.createElement("tr"), counts = { broken: 0, untested: 0, held: 0 };
+      const line = document.createElement("tr"), counts = { broken: 0, untested: 0, known: 0, held: 0 };
       for (const code of rule.outcomes) if (NAMES[code] in counts) counts[NAMES[code]]++;
       const told = cell(line, make("bdi", rule.sentence));
       told.append(make("br", ""), make("code", rule.id, "quiet"));
@@ -133,8 +133,8 @@
       if (!text || `${mine[checkOf(row)]}${session(row).toLowerCase()}`.includes(text) || `${name(row)} ${session(row)}`.toLowerCase().includes(text)) found.push(row);
     }
     const key = KEYS[sort], keys = new Map();
-    if (sort === "outcome") { // four heaps are faster than a sort of millions
-      const heaps = [[], [], [], []];
+    if (sort === "outcome") { // heaps are faster than a sort of millions
+      const heaps = Object.keys(ORDER).map(() => []);
       for (const row of found) heaps[KEYS.outcome(row)].push(row);
       return (way > 0 ? heaps : heaps.reverse()).flat();
     }

@@ -1,0 +1,138 @@
+"""`breadcrumb check --watch`: running again what changed, while check files are written and sessions recorded."""
+
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TypeAlias
+
+from breadcrumb.cli.console import console, fail, progress, say
+from breadcrumb.errors import CheckFileError
+from breadcrumb.journal.layout import FILE_NAME
+from breadcrumb.journal.lock import lock_file
+from breadcrumb.report.summary import summary
+from breadcrumb.run.finding import find_traces
+from breadcrumb.run.results import HELD, WRONG
+from breadcrumb.run.running import Plan, check_sessions
+from breadcrumb.store.locations import SUFFIX, is_remote
+from breadcrumb.trace.vocabulary import Vocabulary
+
+_QUIET_MS, _STEP_MS = 200, 50
+"""For how long nothing may change before what changed is run, and how often that is looked at."""
+_PATTERN = "*?["
+State: TypeAlias = tuple[tuple[str, int, int], ...]
+"""The name, size and time of each file of a trace."""
+
+
+@dataclass
+class Watched:
+    """Check files and traces, and what the traces were like when they were checked."""
+
+    files: list[Path]
+    patterns: list[Path]
+    """The traces, as they were named."""
+    states: dict[Path, State] = field(default_factory=dict)
+    names: Vocabulary = field(default_factory=Vocabulary)
+    """The names that the traces know together."""
+
+    def places(self) -> list[Path]:
+        """Return the folders in which something may change."""
+        folders = {file.parent for file in self.files} | set(map(_folder_of, self.patterns))
+        return [folder for folder in sorted(folders) if folder.is_dir()]
+
+    def traces(self) -> list[Path]:
+        """Return the traces that are there."""
+        found = find_traces(self.patterns)
+        return [one for one in found if is_remote(one) or (one.exists() and SUFFIX in one.suffixes)]
+
+    def note(self, traces: Iterable[Path]) -> None:
+        """Note what traces are like, now that they were checked: opening one may have changed its files."""
+        self.states |= {trace: _state(trace) for trace in traces}
+
+    def changed_files(self, paths: Iterable[Path]) -> list[Path]:
+        """Return the check files that are different if these paths changed: a helper changes all of its folder."""
+        code = {path.resolve() for path in paths if path.suffix == ".py"}
+        own = [file for file in self.files if file.resolve() in code]
+        helpers = code - {file.resolve() for file in own}
+        return [
+            file
+            for file in self.files
+            if file in own or any(one.is_relative_to(file.parent.resolve()) for one in helpers)
+        ]
+
+    def changed_traces(self) -> list[Path]:
+        """Return the traces that are new, or whose files are different, and that are recorded to their end."""
+        return [one for one in self.traces() if self.states.get(one) != _state(one) and not _is_being_recorded(one)]
+
+
+def watch(watched: Watched, plan: Plan) -> int:
+    """Run everything once, and then what changes, until Ctrl-C.
+
+    Returns:
+        The exit code of the last run.
+    """
+    try:
+        import watchfiles
+    except ImportError:
+        fail("--watch needs watchfiles; install it with pip install 'breadcrumb[watch]'")
+    code = _run(watched, watched.files, watched.traces(), plan) if watched.traces() else HELD
+    say(f"watching {', '.join(map(str, watched.places()))}; Ctrl-C ends it")
+    with suppress(KeyboardInterrupt):
+        for changes in watchfiles.watch(*watched.places(), debounce=_QUIET_MS, step=_STEP_MS, raise_interrupt=True):
+            for files, traces in _due(watched, [Path(path) for _, path in changes]):
+                names = ", ".join(one.name for one in (files if files != watched.files else traces))
+                console().rule(f"{time.strftime('%H:%M:%S')}  {names} changed", align="left", style="dim")
+                code = _run(watched, files, traces, plan)
+    return code
+
+
+def _due(watched: Watched, paths: list[Path]) -> Iterator[tuple[list[Path], list[Path]]]:
+    """Yield what is to be run: changed check files on all traces, and all others on changed traces."""
+    files, traces = watched.changed_files(paths), watched.changed_traces()
+    if files and watched.traces():
+        yield files, watched.traces()
+    others = [file for file in watched.files if file not in files]
+    if traces and others:
+        yield others, traces
+
+
+def _run(watched: Watched, files: list[Path], traces: list[Path], plan: Plan) -> int:
+    try:
+        with progress() as show:
+            tally = check_sessions(files, traces, lambda one: None, show, replace(plan, names=watched.names))
+    except CheckFileError as error:  # a file that is being written
+        say(f"WRONG   {error}")
+        return WRONG
+    watched.note(traces)
+    watched.names |= tally.names
+    console().print(summary(tally), crop=False)
+    return tally.exit_code
+
+
+def _folder_of(pattern: Path) -> Path:
+    """Return the folder in which the traces of a name or a pattern lie, or will lie."""
+    parts = pattern.parts
+    fixed = next((number for number, part in enumerate(parts) if any(sign in part for sign in _PATTERN)), len(parts))
+    folder = Path(*parts[:fixed]) if fixed else Path()
+    return folder.parent if folder.suffix == SUFFIX else folder
+
+
+def _state(trace: Path) -> State:
+    """Return what the files of a trace are like; of one that lies elsewhere, nothing is known."""
+    if is_remote(trace):
+        return ()
+    found = []
+    with suppress(OSError):  # a file may go while it is looked at
+        for file in sorted(trace.iterdir()) if trace.is_dir() else [trace]:
+            stat = file.stat()
+            found.append((file.name, stat.st_size, stat.st_mtime_ns))
+    return tuple(found)
+
+
+def _is_being_recorded(trace: Path) -> bool:
+    try:
+        with (trace / FILE_NAME).open("rb") as file:
+            return not lock_file(file)
+    except OSError:
+        return False
