@@ -16,11 +16,11 @@ napoleon_use_rtype = False
 INTERNAL = frozenset([
     "as_unseen", "bounds", "by", "clock_index", "condition", "covers", "dimensions", "divided", "each_of", "edges",
     "extremes", "finest", "form", "from_steps", "given_restarts", "grid", "in_order", "in_region", "is_angle",
-    "is_divided", "is_flag", "is_known", "is_restart", "is_shared", "is_valueless", "key", "known_noise",
-    "lifetime", "moments_at", "noise", "noise_at", "of_lifetimes", "on", "order", "outlines", "over", "owner",
-    "part_at", "participants", "parts", "pick", "pick_rows", "points", "rows", "sampled", "session", "settled",
-    "sizes", "sort", "space", "step_length", "subject", "take", "texts", "title", "track", "turns", "unknown",
-    "unseen", "unwrapped_parts", "usable", "usable_at", "valid", "vocabulary", "why_unknown",
+    "is_divided", "is_flag", "is_known", "is_restart", "is_shared", "is_valueless", "key", "known_noise", "lifetime",
+    "moments_at", "noise", "noise_at", "of_lifetimes", "on", "opened_by", "opens", "order", "outlines", "over",
+    "owner", "part_at", "participants", "parts", "pick", "pick_rows", "points", "rows", "sampled", "session",
+    "sessions", "settled", "sizes", "sort", "space", "step_length", "subject", "take", "texts", "title", "track",
+    "turns", "unknown", "unseen", "unwrapped_parts", "usable", "usable_at", "valid", "vocabulary", "why_unknown",
 ])  # fmt: skip
 """What the packages of the library use of its types, and checks of users do not: it is not in the reference."""
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from breadcrumb import judge
+from breadcrumb import for_sessions, judge
 from breadcrumb.checks import movement, values
 
 EDDY = (-14.0, -4.0)  # m
@@ -24,6 +24,7 @@ def pulled(drift):
     return velocity * -DRAG + drift.line_force / drift.mass + pull
 
 
+@for_sessions(tide="usual")
 def check_driftwood_is_pulled_by_the_law(trace):
     drift = trace.all("driftwood")
     place, velocity = drift.position.plan, drift.velocity.plan

@@ -104,7 +104,10 @@ def traces(request: pytest.FixtureRequest) -> "Traces":
     from breadcrumb.run.traces import SessionEntry, Traces, metadata_of
     from breadcrumb.trace.opened import open_trace
 
-    return Traces(tuple(SessionEntry(path, metadata_of(open_trace(path))) for path in _paths(request.config)))
+    paths = _paths(request.config)
+    if not paths:
+        pytest.fail("this check takes traces, and none was given: pass --crumbs PATH", pytrace=False)
+    return Traces(tuple(SessionEntry(path, metadata_of(open_trace(path))) for path in paths))
 
 
 @pytest.hookimpl(tryfirst=True)

@@ -93,6 +93,7 @@ FAMILIES: dict[str, dict[str, str]] = {
         "at_rest": "whether it must stand still there",
         "away": "whether it must head in the opposite direction",
         "relative": "whether pieces are compared from their first value on",
+        "per_frame": "whether frames are counted instead of time",
         "swept": "whether the path between frames counts",
         "retrigger": "whether each cause starts the time anew",
         "unless": "what excuses the effect",

@@ -104,7 +104,10 @@ BY_NAME: dict[str, set[str]] = {
             "id",
         )
     },
-    **{key: {"plain bool"} for key in ("only", "at_rest", "away", "swept", "retrigger", "relative", "or_none")},
+    **{
+        key: {"plain bool"}
+        for key in ("only", "at_rest", "away", "swept", "retrigger", "relative", "or_none", "per_frame")
+    },
     "objects": {"objects", "vector"},
     "others": {"objects", "vector"},
     "velocity": {"vector", "number", "none"},

@@ -90,7 +90,56 @@ def test_other_test_runs_do_not_pay_for_the_plugin(tmp_path: Path) -> None:
 
 def test_a_check_without_a_trace_says_what_to_do(tmp_path: Path) -> None:
     """Asking for a trace that nobody named, or that is not there, is one clear message."""
+    for argument in ("trace", "traces"):
+        (tmp_path / "test_it.py").write_text(f"def test_it({argument}):\n    pass\n")
+        assert "none was given: pass --crumbs PATH" in _pytest(tmp_path, "test_it.py").stdout
     (tmp_path / "test_it.py").write_text("def test_it(trace):\n    pass\n")
-    assert "none was given: pass --crumbs PATH" in _pytest(tmp_path, "test_it.py").stdout
     missing = _pytest(tmp_path, "test_it.py", "--crumbs", "nowhere.crumbs")
     assert "--crumbs: there is nothing at nowhere.crumbs" in missing.stdout + missing.stderr
+
+
+SEVERAL = """
+from breadcrumb import for_sessions, judge
+
+def check_sometimes(trace):
+    assert judge(trace.all("barrel").velocity.norm().at(trace.events("ring.bell")) < 99, "rings", id="rings")
+
+@for_sessions(level="attic")
+def check_the_attic(trace):
+    assert judge(trace.all("skiff").speed <= 6.0, "slow")
+
+def check_known(trace):
+    assert judge(trace.all("skiff").speed <= 5.0, "slower", id="slower")
+    assert judge(trace.all("skiff").speed <= 6.0, "slow")
+
+def check_all(traces):
+    assert judge(len(traces) == 2, "two sessions")
+
+@for_sessions(build="0.9.2")
+def check_one_build(trace):
+    assert judge(trace.all("skiff").speed < 9, "slow")
+"""
+
+
+def test_a_run_in_several_processes_ends_as_one(bay: Callable[..., Path], tmp_path: Path) -> None:
+    """Under xdist, what no session exercised, known failures and checks of several sessions are told as without, and as the command does."""
+    (tmp_path / "check_it.py").write_text(SEVERAL)
+    (tmp_path / "known.toml").write_text('["it/slower"]\nreason = "BAY-12"\n\n["it/gone"]\nreason = "?"\n')
+    crumbs = ("--crumbs", bay(), "--crumbs", bay("barrel-tired"), "--known-failures", tmp_path / "known.toml")
+    alone, two = (_pytest(tmp_path, "check_it.py", *crumbs, *more) for more in ((), ("-n", "2")))
+    told = [
+        {
+            line
+            for line in run.stdout.splitlines()
+            if line.startswith(("UNTESTED check_it.py::check_the", "NOTE", "WRONG", "XFAIL"))
+        }
+        for run in (alone, two)
+    ]
+    assert told[0] == told[1]
+    words = "\n".join(sorted(told[0]))
+    assert "NOTE it/gone is a known failure, and no session judged it" in words
+    assert "UNTESTED check_it.py::check_the_attic: it applies to no session" in words
+    assert words.count("XFAIL") == 2
+    assert "WRONG event 'ring.bell' was neither seen nor declared" in words
+    assert (alone.returncode, two.returncode) == (1, 1)
+    assert all("3 skipped, 2 xfailed" in run.stdout for run in (alone, two)), alone.stdout

@@ -1,21 +1,33 @@
 """Checking sessions in several processes: the same results, and one that goes wrong costs itself alone."""
 
+import linecache
 import os
 import pickle
+import shutil
 import signal
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from breadcrumb import Misuse, Recorder
+from breadcrumb import Misuse
 from breadcrumb.errors import CheckFileError, TraceError, UnknownName
+from breadcrumb.run.known import KnownFailure
 from breadcrumb.run.running import run_checks, usual_jobs
+from breadcrumb.run.sessions import Judge, Task
+from breadcrumb.run.sources import Sources
+from breadcrumb.trace.vocabulary import Vocabulary
+from clustering import Cluster
 
+pytestmark = pytest.mark.xdist_group("cluster")
+
+NAMES = ("calm", "high", "wild", "mild", "late")
 Cli = Callable[..., "subprocess.CompletedProcess[str]"]
 CHECKS = """
 import os, signal, time
@@ -36,69 +48,137 @@ def check_by_name(trace):
     if trace.label == HANGS:
         open(__file__ + ".hangs", "w").close()
         time.sleep(600)
-    assert judge(True, "it is named")
+    if trace.label == SLOW:
+        open(__file__ + ".slow", "w").close()
+        time.sleep(1)
+    assert judge(trace.label != "late", "it is not late")
+
+
+def check_bells_are_rare(traces):
+    assert judge(sum(trace.events("ring").count for trace in traces) > 1, "several bells ring")
 """
-NAMES = ("calm", "high", "wild", "mild", "late")
-BAD: dict[str, tuple[int, str, str, str]] = {
-    # how many processes, what a check does in the session named wild: die or hang; and what is told of it
-    "it dies": (2, "wild", "", "the process that checked it was killed by SIGKILL"),
-    "it hangs": (2, "", "wild", "it exceeded the time limit of 5 s"),
-    "it hangs alone": (1, "", "wild", "it exceeded the time limit of 5 s"),
+BAD: dict[str, tuple[dict[str, Any], str, str, str]] = {
+    # where it is checked, what a check does in the session named wild: die or hang; and what is told of it
+    "it dies": ({"jobs": 2}, "wild", "", "the process that checked it was killed by SIGKILL"),
+    "it hangs": ({"jobs": 2}, "", "wild", "it exceeded the time limit of 2 s"),
+    "it hangs alone": ({"jobs": 1}, "", "wild", "it exceeded the time limit of 2 s"),
+    "it dies on a worker": ({"scheduler": "here"}, "wild", "", "the process that checked it was killed by SIGKILL"),
+    "it hangs on a worker": ({"scheduler": "here"}, "", "wild", "it exceeded the time limit of 2 s"),
 }
+Where = Callable[[dict[str, Any]], dict[str, Any]]
 
 
-@pytest.fixture(scope="module")
-def sessions(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Five short sessions, of which one breaks a check and only one has a bell."""
-    folder = tmp_path_factory.mktemp("sessions")
-
-    class Keg:
-        x, y = 0.0, 0.0
-
-    for name in NAMES:
-        keg = Keg()
-        with Recorder(folder / f"{name}.crumbs", build=name) as rec:
-            rec.watch(keg, id="keg-1", kind="keg", position=("x", "x"), y="y")
-            for frame in range(6):
-                keg.y = frame * (name == "high")
-                if name == "calm" and frame == 3:
-                    rec.event("ring", by="keg-1")
-                rec.frame(frame / 10)
-    return folder
-
-
-def checks(folder: Path, dies: str = "", hangs: str = "") -> Path:
+def checks(folder: Path, dies: str = "", hangs: str = "", slow: str = "") -> Path:
     """Write the check file."""
     path = folder / "check_kegs.py"
-    path.write_text(f"{CHECKS}\n\nDIES, HANGS = {dies!r}, {hangs!r}\n")
+    path.write_text(f"{CHECKS}\n\nDIES, HANGS, SLOW = {dies!r}, {hangs!r}, {slow!r}\n")
     return path
 
 
-def paths(folder: Path) -> list[Path]:
-    """Return the traces in a fixed order."""
-    return [folder / f"{name}.crumbs" for name in NAMES]
+ANYWHERE: dict[str, dict[str, Any]] = {
+    "two processes": {"jobs": 2},
+    "three, with a time limit": {"jobs": 3, "timeout": 60.0},
+    "one, with a time limit": {"jobs": 1, "timeout": 60.0},
+    "a cluster": {"scheduler": "here"},
+    "a cluster, with a time limit": {"scheduler": "here", "timeout": 60.0},
+}
 
 
-@pytest.mark.parametrize("how", [{"jobs": 2}, {"jobs": 3, "timeout": 60.0}, {"jobs": 1, "timeout": 60.0}])
-def test_results_are_the_same_in_any_number_of_processes(how: dict[str, Any], sessions: Path, tmp_path: Path) -> None:
+@pytest.fixture
+def where(request: pytest.FixtureRequest) -> Callable[[dict[str, Any]], dict[str, Any]]:
+    """Fill in the address of the cluster, which is started if it is asked for."""
+    return lambda how: how | ({"scheduler": request.getfixturevalue("cluster").address} if "scheduler" in how else {})
+
+
+@pytest.mark.parametrize("how", ANYWHERE)
+def test_results_are_the_same_anywhere(how: str, where: Where, sessions: list[Path], tmp_path: Path) -> None:
     """What is found, in which order, and which names are known is the same as in one process, an unreadable trace included."""
-    traces = [*paths(sessions), sessions / "nothing.crumbs"]
-    alone = run_checks([checks(tmp_path)], traces)
-    assert run_checks([tmp_path / "check_kegs.py"], traces, **how) == alone
-    assert ([one.outcome for one in alone.results].count("broken"), len(alone.problems)) == (5, 1)
+    traces = [*sessions, tmp_path / "nothing.crumbs"]
+    known = [KnownFailure("kegs/by_name/judge", "not yet")]
+    alone = run_checks([checks(tmp_path)], traces, known=known)
+    assert run_checks([tmp_path / "check_kegs.py"], traces, known=known, **where(ANYWHERE[how])) == alone
+    assert ([one.outcome for one in alone.results].count("broken"), len(alone.problems)) == (6, 1)
+    assert alone.found[-1].results[0].session == "all 5 sessions"
 
 
 @pytest.mark.parametrize("how", BAD)
-def test_a_session_that_goes_wrong_costs_itself_alone(how: str, sessions: Path, tmp_path: Path) -> None:
+def test_a_session_that_goes_wrong_costs_itself_alone(
+    how: str, where: Where, sessions: list[Path], tmp_path: Path
+) -> None:
     """A process that dies, or hangs for too long, is a problem of the run by the name of its session; the others are checked."""
-    jobs, dies, hangs, told = BAD[how]
-    run = run_checks([checks(tmp_path, dies, hangs)], paths(sessions), jobs=jobs, timeout=5.0)
-    assert run.problems == (f"{sessions / 'wild.crumbs'}: {told}",)
+    place, dies, hangs, told = BAD[how]
+    run = run_checks([checks(tmp_path, dies, hangs)], sessions, timeout=2.0, **where(place))
+    assert run.problems == (f"{sessions[2]}: {told}",)
     assert [Path(one).stem for one in run.sessions] == [name for name in NAMES if name != "wild"]
     assert run.exit_code == 2
 
 
-def test_an_error_in_a_check_file_is_the_same_from_any_process(sessions: Path, tmp_path: Path) -> None:
+def test_a_worker_that_dies_costs_nothing_if_another_takes_over(
+    cluster: Cluster, sessions: list[Path], tmp_path: Path
+) -> None:
+    """The session that a killed worker was checking is checked by another one; no result is lost or changed."""
+    path = checks(tmp_path, slow="wild")
+    alone = run_checks([path], sessions)
+    watch = threading.Thread(target=_kill_when, args=(cluster.workers[0], Path(f"{path}.slow")))
+    Path(f"{path}.slow").unlink()
+    watch.start()
+    assert run_checks([path], sessions, scheduler=cluster.address) == alone
+    watch.join()
+    assert cluster.workers[0].poll() is not None
+    cluster.workers[0] = cluster.start_worker()
+
+
+def _kill_when(process: "subprocess.Popen[bytes]", path: Path) -> None:
+    while not path.exists():
+        time.sleep(0.02)
+    process.kill()
+
+
+def test_a_check_file_that_fails_on_a_worker_leaves_the_others(
+    cluster: Cluster, sessions: list[Path], tmp_path: Path
+) -> None:
+    """What it imports is here and not there: it is a problem, told once, and the other check files are run."""
+    (tmp_path / "check_elsewhere.py").write_text(
+        f"import os\nassert os.getpid() == {os.getpid()}, 'only here'\n\n\ndef check_it(trace):\n    assert True\n"
+    )
+    run = run_checks([checks(tmp_path), tmp_path / "check_elsewhere.py"], sessions, scheduler=cluster.address)
+    (problem,) = run.problems
+    assert "check_elsewhere.py:2: cannot be loaded: AssertionError: only here" in problem
+    assert {one.check.stem for one in run.results} == {"kegs"}
+
+
+def test_check_files_travel_with_the_task(sessions: list[Path], tmp_path: Path) -> None:
+    """What a check file and its helpers found is the same where neither is on the disk, digest and lines included."""
+    path = checks(tmp_path)
+    (tmp_path / "limits.py").write_text("HIGHEST = 3\n")
+    path.write_text(
+        path.read_text().replace("< 3", "< HIGHEST").replace("import os", "from limits import HIGHEST\nimport os")
+    )
+    (tmp_path / "check_plain.py").write_text("def check_plain(trace):\n    assert trace.one('keg').y.values[-1] == 0\n")
+    task = Task(Sources.at([path, tmp_path / "check_plain.py"]))
+    here, carried = Judge(task).judge(sessions[1], Vocabulary()), replace(task, sources=task.sources.copied())
+    shutil.rmtree(tmp_path)
+    linecache.clearcache()
+    assert Judge(pickle.loads(pickle.dumps(carried))).judge(sessions[1], Vocabulary()) == here
+    assert [one.outcome for one in here.results] == ["broken", "broken", "held", "broken"]
+
+
+NOWHERE = {
+    # what there is at the address, and what is said
+    "nothing": ("tcp://127.0.0.1:1", "does not answer"),
+    "no address": ("nonsense://x", "does not answer"),
+}
+
+
+@pytest.mark.parametrize("name", NOWHERE)
+def test_a_scheduler_that_does_not_answer_is_named(name: str, sessions: list[Path], tmp_path: Path, cli: Cli) -> None:
+    """The command says which scheduler it tried, and ends with 2."""
+    address, said = NOWHERE[name]
+    done = cli("check", checks(tmp_path), *sessions, "--scheduler", address)
+    assert (done.returncode, f"the scheduler at {address} {said}" in done.stderr) == (2, True), done.stderr
+
+
+def test_an_error_in_a_check_file_is_the_same_from_any_process(sessions: list[Path], tmp_path: Path) -> None:
     """What is wrong with a check is raised with its words, although it was found in another process."""
     (tmp_path / "check_it.py").write_text(
         "from breadcrumb import judge\n\n\ndef check_it(trace):\n"
@@ -107,7 +187,7 @@ def test_an_error_in_a_check_file_is_the_same_from_any_process(sessions: Path, t
     said = []
     for jobs in (1, 2):
         with pytest.raises(CheckFileError) as raised:
-            run_checks([tmp_path / "check_it.py"], paths(sessions), jobs=jobs)
+            run_checks([tmp_path / "check_it.py"], sessions, jobs=jobs)
         said.append(str(raised.value))
     assert said[0] == said[1]
 
@@ -124,9 +204,9 @@ def test_errors_come_back_from_a_process_as_they_are(error: Exception) -> None:
     assert (type(back), str(back), vars(back)) == (type(error), str(error), vars(error))
 
 
-def test_an_interrupt_leaves_what_was_found(sessions: Path, tmp_path: Path) -> None:
+def test_an_interrupt_leaves_what_was_found(sessions: list[Path], tmp_path: Path) -> None:
     """After Ctrl-C the summary tells of the sessions that were checked, and how many there were."""
-    args = ["check", str(checks(tmp_path, hangs="mild")), *map(str, paths(sessions)), "--jobs", "2", "--no-figures"]
+    args = ["check", str(checks(tmp_path, hangs="mild")), *map(str, sessions), "--jobs", "2", "--no-figures"]
     script = "from breadcrumb.cli import main; main()"
     command = [sys.executable, "-c", script, *args, "--report", str(tmp_path / "night")]
     process = subprocess.Popen(
@@ -143,19 +223,38 @@ def test_an_interrupt_leaves_what_was_found(sessions: Path, tmp_path: Path) -> N
     assert (process.returncode, (tmp_path / "night" / "index.html").is_file()) == (130, True)
 
 
-def test_the_command_takes_the_number_of_processes(sessions: Path, tmp_path: Path, cli: Cli) -> None:
+def test_the_command_takes_the_number_of_processes(sessions: list[Path], tmp_path: Path, cli: Cli) -> None:
     """`--jobs` and `--timeout` are numbers above 0, and what is said is the same with and without them."""
     told = [
-        cli("check", checks(tmp_path), *paths(sessions), "--no-figures", *more)
+        cli("check", checks(tmp_path), *sessions, "--no-figures", *more)
         for more in ((), ("--jobs", "2"), ("--jobs", "1", "--timeout", "60"))
     ]
     assert len({(done.returncode, done.stdout) for done in told}) == 1
-    assert (told[0].returncode, "5 broken" in told[0].stdout) == (1, True)
+    assert (told[0].returncode, "7 broken" in told[0].stdout) == (1, True)
     for wrong in (("--jobs", "0"), ("--timeout", "0"), ("--timeout", "soon")):
-        assert cli("check", tmp_path / "check_kegs.py", *paths(sessions), *wrong).returncode == 2
+        assert cli("check", tmp_path / "check_kegs.py", *sessions, *wrong).returncode == 2
 
 
 def test_few_sessions_are_checked_in_this_process() -> None:
     """Of a few sessions none is worth a process of its own; never are there more processes than sessions."""
     assert (usual_jobs(1), usual_jobs(4)) == (1, 1)
     assert 1 <= usual_jobs(5) <= 5
+
+
+WRITTEN = ("--json", "--junit", "--report", "--out")
+
+
+@pytest.mark.parametrize("option", WRITTEN)
+def test_what_cannot_be_written_costs_itself_alone(option: str, sessions: list[Path], tmp_path: Path) -> None:
+    """A full disk is named with what to do, leaves no half of a file, and the summary tells of every session all the same."""
+    more = [str(tmp_path / "o" / "it"), *(["--no-figures"] if option in ("--json", "--junit") else [])]
+    words = ["check", str(checks(tmp_path)), *map(str, sessions), "--jobs", "2", option, *more]
+    script = "import resource as r; r.setrlimit(r.RLIMIT_FSIZE, (2048, 2048)); from breadcrumb.cli import main; main()"
+    done = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (2, ""), done.stderr
+    assert (
+        f"cannot be written to {tmp_path / 'o' / 'it'} (File too large); name another place with {option}"
+        in done.stdout
+    )
+    assert "4 checks on 5 sessions: 7 broken" in done.stdout
+    assert not [one for one in (tmp_path / "o").glob("it*") if one.is_file()]

@@ -61,9 +61,9 @@ def subject_of(value: Any) -> Subject:
         return Subject(value.label, value.key.text, value.key.kind)
     if isinstance(value, Trace):
         return Subject("the session", "session")
-    if isinstance(value, Sequence) and value and not isinstance(value[0], Trace):
-        return subject_of(value[0])
-    return Subject("the sessions", "sessions")
+    if not isinstance(value, Sequence) or not len(value):
+        return Subject("")
+    return Subject("the sessions", "sessions") if isinstance(value[0], Trace) else subject_of(value[0])
 
 
 def as_data(value: Any) -> Plain:

@@ -13,10 +13,12 @@ from breadcrumb.cli.proving import table_of, try_all
 from breadcrumb.demo import script as scripting
 from breadcrumb.demo.checking import checks_folder
 from breadcrumb.demo.faults import FAULTS, SWITCHES, UnknownFault
+from breadcrumb.demo.nights import play_night
 from breadcrumb.demo.play import SECONDS, play
 from breadcrumb.demo.testers import script_of
 from breadcrumb.demo.time import JITTER, RATES
 from breadcrumb.errors import TraceExists
+from breadcrumb.model.plurals import counted
 from breadcrumb.report.figures import FigureWriter
 from breadcrumb.report.summary import summary
 from breadcrumb.run.results import BROKE
@@ -35,6 +37,11 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
 @click.option("--fault", "faults", multiple=True, help="Break the game in this way; may be given several times.")
 @click.option("--list-faults", is_flag=True, help="List the faults, and exit.")
 @click.option("--all-faults", is_flag=True, help="Play every fault, and print which checks it breaks; takes minutes.")
+@click.option(
+    "--sessions",
+    type=click.IntRange(min=1),
+    help="Play this many sessions of two builds, some seeds and frame rates; two faults are in the newer build.",
+)
 @click.option("--script", "script", type=_FILE, help="Play the inputs of this JSON file.")
 @click.option("--write-script", type=_FILE, help="Write the default inputs to this JSON file, and exit.")
 @click.option("--empty-roll", is_flag=True, help="Play a session that must fail: the ticket hatch has run out.")
@@ -54,6 +61,7 @@ def command(
     faults: tuple[str, ...],
     list_faults: bool,
     all_faults: bool,
+    sessions: int | None,
     script: Path | None,
     write_script: Path | None,
     empty_roll: bool,
@@ -78,6 +86,9 @@ def command(
         if all_faults:
             _try_all(sorted(checks.glob("check_*.py")), seed)
             return
+        if sessions is not None:
+            _play_night(sessions, out)
+            return
         how = {
             "seed": seed,
             "rate": rate or _shows_at(faults, "60"),
@@ -93,6 +104,16 @@ def command(
     except OSError as error:
         fail(f"{error.filename or out}: {error.strerror}; name another place")
     _say_where(out, list(builds)[-1], list(builds.values())[-1])
+
+
+def _play_night(sessions: int, out: Path) -> None:
+    """Play the sessions of a night, and say what to do with them."""
+    with progress() as show:
+        traces = play_night(sessions, out, show)
+    say(f"{counted(len(traces), 'traces')} are in {out}, check files in {out / 'checks'}.")
+    say("Next:")
+    say(f"  breadcrumb check {out / 'checks'} {out} --report {out / 'report'}")
+    say(f"  breadcrumb check {out / 'checks' / 'across'} {out}")
 
 
 def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, ...]]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NamedTuple, Protocol, Self
 
-from breadcrumb.report.machines import JsonWriter, JunitWriter
+from breadcrumb.report.machines import JsonWriter, JunitWriter, ReplacingFile
 from breadcrumb.report.naming import titles_of
 from breadcrumb.run.results import RunEnd, SessionResult
 from breadcrumb.run.tallies import Tally
@@ -42,8 +42,7 @@ class Outputs:
 
     def __exit__(self, *_: object) -> None:
         for one in self._open.values():
-            if hasattr(one, "discard"):
-                one.discard()
+            _discard(one)
 
     def open(self, what: str, where: Path | None, option: str, make: Callable[[], Output]) -> None:
         """Begin something.
@@ -97,9 +96,15 @@ class Outputs:
                 self._lose(target, error)
 
     def _lose(self, target: "Target", error: OSError) -> None:
-        self._open.pop(target, None)
+        _discard(self._open.pop(target, None))
         where = error.filename if target.where is None else target.where
         reason = error.strerror or error
         self.problems.append(
             f"{target.what} cannot be written to {where} ({reason}); name another place with {target.option}"
         )
+
+
+def _discard(output: object) -> None:
+    """Leave no file behind that is not whole."""
+    if isinstance(output, ReplacingFile):
+        output.discard()

@@ -80,21 +80,20 @@ def watch(watched: Watched, plan: Plan) -> int:
     say(f"watching {', '.join(map(str, watched.places()))}; Ctrl-C ends it")
     with suppress(KeyboardInterrupt):
         for changes in watchfiles.watch(*watched.places(), debounce=_QUIET_MS, step=_STEP_MS, raise_interrupt=True):
-            for files, traces in _due(watched, [Path(path) for _, path in changes]):
-                names = ", ".join(one.name for one in (files if files != watched.files else traces))
-                console().rule(f"{time.strftime('%H:%M:%S')}  {names} changed", align="left", style="dim")
+            for changed, files, traces in _due(watched, [Path(path) for _, path in changes]):
+                say(f"\n{time.strftime('%H:%M:%S')}  changed: {', '.join(one.name for one in changed)}")
                 code = _run(watched, files, traces, plan)
     return code
 
 
-def _due(watched: Watched, paths: list[Path]) -> Iterator[tuple[list[Path], list[Path]]]:
-    """Yield what is to be run: changed check files on all traces, and all others on changed traces."""
+def _due(watched: Watched, paths: list[Path]) -> Iterator[tuple[list[Path], list[Path], list[Path]]]:
+    """Yield what changed, and what is to be run: changed check files on all traces, others on changed traces."""
     files, traces = watched.changed_files(paths), watched.changed_traces()
     if files and watched.traces():
-        yield files, watched.traces()
+        yield files, files, watched.traces()
     others = [file for file in watched.files if file not in files]
     if traces and others:
-        yield others, traces
+        yield traces, others, traces
 
 
 def _run(watched: Watched, files: list[Path], traces: list[Path], plan: Plan) -> int:

@@ -49,12 +49,21 @@ class Bay(World):
         shift_ticks: how long the first shift lasts; then everything starts anew, once.
         script: the inputs of each shift.
         roll_is_empty: whether the hatch has no tickets.
+        tide: how strongly the eddy pulls.
     """
 
     def __init__(
-        self, faults: Faults, seed: int, rate: str, shift_ticks: int, script: Sequence[Input], *, roll_is_empty: bool
+        self,
+        faults: Faults,
+        seed: int,
+        rate: str,
+        shift_ticks: int,
+        script: Sequence[Input],
+        *,
+        roll_is_empty: bool,
+        tide: str,
     ) -> None:
-        super().__init__(faults, seed, rate, roll_is_empty=roll_is_empty)
+        super().__init__(faults, seed, rate, roll_is_empty=roll_is_empty, tide=tide)
         self.things_afloat = self.played = 0
         cameras, whirlpools, boom = Cameras(self), Whirlpools(self), Boom(self)
         lamps, self._flares, self._basin = Lamps(self, whirlpools), Flares(self, cameras), Basin(self, boom)

@@ -4,11 +4,14 @@ import math
 from dataclasses import dataclass
 
 import breadcrumb
-from breadcrumb.demo.routine import PLACE, VELOCITY, Routine
+from breadcrumb.demo.routine import PLACE, VELOCITY, Parameter, Routine
 from breadcrumb.demo.time import TICKS_A_SECOND, in_seconds
 from breadcrumb.demo.world import World
 
 PULL, SIDEWAYS = 18.0, 0.6
+USUAL = "usual"
+TIDES = {USUAL: 1.0, "spring": 2.0, "slack": 0.0}
+"""How strongly the eddy pulls at each tide, as a multiple of the usual."""
 NEAREST, FARTHEST = 1.6, 21.0
 DRAG = 0.5
 """How much of its speed the water takes from a piece each second."""
@@ -49,8 +52,7 @@ class Piece:
 class Eddy(Routine):
     """The eddy and all driftwood, moved on by velocity Verlet tick by tick."""
 
-    parameters = (
-        ("eddy.pull", PULL, "m2/s2"),
+    parameters: tuple[Parameter, ...] = (
         ("eddy.sideways", SIDEWAYS, ""),
         ("eddy.nearest", NEAREST, "m"),
         ("eddy.farthest", FARTHEST, "m"),
@@ -63,7 +65,9 @@ class Eddy(Routine):
         super().__init__(bay)
         self._nearest = 0.0 if "eddy-near" in bay.faults else NEAREST
         self._reach = math.inf if "eddy-far" in bay.faults else FARTHEST
-        self._pulls = -PULL if "eddy-pushes" in bay.faults else PULL
+        pull = PULL * TIDES[bay.tide]
+        self.parameters = (("eddy.pull", pull, "m2/s2"), *self.parameters)
+        self._pulls = -pull if "eddy-pushes" in bay.faults else pull
         self._plain = "eddy-ignores-mass" in bay.faults
         self._gathers = "eddy-gathers" in bay.faults
         self._first_only = "eddy-first-only" in bay.faults

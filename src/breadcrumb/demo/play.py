@@ -5,6 +5,7 @@ from pathlib import Path
 
 import breadcrumb
 from breadcrumb.demo.bay import Bay, declared
+from breadcrumb.demo.eddy import USUAL
 from breadcrumb.demo.faults import Faults
 from breadcrumb.demo.mast import HEADLAND_TURN, MAST
 from breadcrumb.demo.script import Input
@@ -31,6 +32,8 @@ def play(
     seconds: int = SECONDS,
     script: Sequence[Input] | None = None,
     roll_is_empty: bool = False,
+    tide: str = USUAL,
+    build: str = "",
     overwrite: bool = False,
 ) -> Path:
     """Play a session and record it.
@@ -43,6 +46,8 @@ def play(
         seconds: how long, of game time; half of it is one shift.
         script: the inputs of each shift, if not the usual ones.
         roll_is_empty: whether the ticket hatch has run out, which is no fault; the level of the session says so.
+        tide: how strongly the eddy pulls: `usual`, twice as strongly at `spring`, not at all at `slack`.
+        build: the name of the build, if its faults are not to be told.
         overwrite: replace a trace of that name.
 
     Returns:
@@ -51,14 +56,15 @@ def play(
     last = ticks(seconds)
     faults = sorted(faults)
     inputs = script_of(seed) if script is None else script
-    bay = Bay(Faults(faults), seed, rate, last // 2, inputs, roll_is_empty=roll_is_empty)
+    bay = Bay(Faults(faults), seed, rate, last // 2, inputs, roll_is_empty=roll_is_empty, tide=tide)
     with breadcrumb.Recorder(
         path,
         overwrite=overwrite,
         game="Lantern Bay",
-        build="0.9.2" + (f" with {', '.join(faults)}" if faults else ""),
+        build=build or "0.9.2" + (f" with {', '.join(faults)}" if faults else ""),
         seed=seed,
         level="harbour, with an empty roll" if roll_is_empty else "harbour",
+        tide=tide,
         tick_rate=int(rate) if rate in RATES else rate,
         moment="after scripts",
         axes={"x": "east", "y": "north", "z": "up", "handedness": "right"},

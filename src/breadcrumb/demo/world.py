@@ -18,10 +18,11 @@ class World:
         seed: draws the barrels and the berths.
         rate: how many frames there are in a second.
         roll_is_empty: whether the hatch has no tickets.
+        tide: how strongly the eddy pulls.
     """
 
-    def __init__(self, faults: Faults, seed: int, rate: str, *, roll_is_empty: bool) -> None:
-        self.faults, self.seed, self.roll_is_empty = faults, seed, roll_is_empty
+    def __init__(self, faults: Faults, seed: int, rate: str, *, roll_is_empty: bool, tide: str) -> None:
+        self.faults, self.seed, self.roll_is_empty, self.tide = faults, seed, roll_is_empty, tide
         self.ticks_a_frame = RATES.get(rate, _MEAN_JITTER)
         self.boats = [Skiff(name, *place, faults) for name, place in BERTHS.items()]
         self.is_second_shift = False

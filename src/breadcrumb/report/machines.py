@@ -1,6 +1,7 @@
 """The results of a run for other programs: JUnit XML, and lines of JSON."""
 
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree as ET
@@ -13,7 +14,30 @@ _LINES = 40
 _COUNTED = {"failure": ("broken",), "error": ("error",), "skipped": ("untested", "known")}
 
 
-class JunitWriter:
+class ReplacingFile:
+    """A file that is written aside, and takes its place when it is whole."""
+
+    def __init__(self, path: Path) -> None:
+        self._path, self._aside = path, path.with_name(f"{path.name}.part")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._file = self._aside.open("wb")
+
+    def _write(self, content: bytes) -> None:
+        self._file.write(content)
+
+    def _close(self) -> None:
+        """Put the file in its place."""
+        self._file.close()
+        self._aside.replace(self._path)
+
+    def discard(self) -> None:
+        """Leave no part of it behind."""
+        with suppress(OSError):
+            self._file.close()
+        self._aside.unlink(missing_ok=True)
+
+
+class JunitWriter(ReplacingFile):
     """Writes results as JUnit XML: a suite for each session, a case for each rule, named by its ID.
 
     A check that raised an error, or asserted nothing, has a case of its own.
@@ -24,8 +48,9 @@ class JunitWriter:
     """
 
     def __init__(self, path: Path, titles: Titles) -> None:
-        self._titles, self._file = titles, ReplacingFile(path)
-        self._file.write(b"<?xml version='1.0' encoding='utf-8'?>\n<testsuites name=\"breadcrumb\">")
+        super().__init__(path)
+        self._titles = titles
+        self._write(b"<?xml version='1.0' encoding='utf-8'?>\n<testsuites name=\"breadcrumb\">")
 
     def add(self, one: SessionResult) -> None:
         """Write the suite of one session.
@@ -47,7 +72,7 @@ class JunitWriter:
             tag = next((tag for tag, outcomes in _COUNTED.items() if case.outcome in outcomes), None)
             if tag is not None:
                 ET.SubElement(element, tag, message=_clean(case.words)).text = _clean(case.lines)
-        self._file.write(ET.tostring(suite, encoding="utf-8"))
+        self._write(ET.tostring(suite, encoding="utf-8"))
 
     def finish(self, end: RunEnd) -> None:
         """Write the problems of the run, and put the file in its place.
@@ -59,16 +84,13 @@ class JunitWriter:
             suite = ET.Element("testsuite", name="run", tests="1", errors="1", failures="0", skipped="0")
             element = ET.SubElement(suite, "testcase", classname="breadcrumb", name="run")
             ET.SubElement(element, "error", message=_clean(problem))
-            self._file.write(ET.tostring(suite, encoding="utf-8"))
-        self._file.write(b"</testsuites>\n")
-        self._file.close()
+            self._write(ET.tostring(suite, encoding="utf-8"))
+        self._write(b"</testsuites>\n")
+        self._close()
 
 
-class JsonWriter:
+class JsonWriter(ReplacingFile):
     """Writes a line of JSON for each result, and at the end one for the run as a whole; `results.schema` tells how."""
-
-    def __init__(self, path: Path) -> None:
-        self._file = ReplacingFile(path)
 
     def add(self, one: SessionResult) -> None:
         """Write the lines of one session.
@@ -77,7 +99,7 @@ class JsonWriter:
             OSError: the file cannot be written.
         """
         for result in one.results:
-            self._file.write(result.without_evidence().to_json() + b"\n")
+            self._write(result.without_evidence().to_json() + b"\n")
 
     def finish(self, end: RunEnd) -> None:
         """Write the last line, and put the file in its place.
@@ -87,39 +109,8 @@ class JsonWriter:
         """
         import msgspec  # here: only what leaves the process pays for it
 
-        self._file.write(msgspec.json.encode(end) + b"\n")
-        self._file.close()
-
-
-class ReplacingFile:
-    """A file that is written aside, and takes its place when it is whole."""
-
-    def __init__(self, path: Path) -> None:
-        self._path, self._aside = path, path.with_name(f"{path.name}.part")
-        path.parent.mkdir(parents=True, exist_ok=True)
-        self._file = self._aside.open("wb")
-
-    def write(self, content: bytes) -> None:
-        """Write more of it.
-
-        Raises:
-            OSError: it cannot be written.
-        """
-        self._file.write(content)
-
-    def close(self) -> None:
-        """Put the file in its place.
-
-        Raises:
-            OSError: it cannot be written.
-        """
-        self._file.close()
-        self._aside.replace(self._path)
-
-    def discard(self) -> None:
-        """Leave no part of it behind."""
-        self._file.close()
-        self._aside.unlink(missing_ok=True)
+        self._write(msgspec.json.encode(end) + b"\n")
+        self._close()
 
 
 class _Case(NamedTuple):

@@ -84,24 +84,53 @@ class Traces(Sequence[Trace]):
             NeverExercised: there are fewer sessions; the check that asked is untested.
             UnknownName: no session of the run has a field of this name.
         """
-        known = {name for one in self.sessions for name in one.about}
-        for name in about:
-            if self.sessions and name not in known:
-                raise UnknownName("metadata field", name, known, "the sessions of this run")
+        self._refuse_unknown(about)
         found = tuple(one for one in self.sessions if matches(one.about, about))
         if len(found) < at_least:
             raise NeverExercised(f"{len(found)} of {at_least} sessions with {wanted_words(about)}")
         return replace(self, sessions=found)
+
+    def by(self, *fields: str) -> "list[Traces]":
+        """Return the sessions in groups that are alike in metadata fields.
+
+        Args:
+            fields: the names of the fields; sessions without one of them are in a group of their own.
+
+        Raises:
+            UnknownName: no session has a field of this name.
+
+        Example:
+            >>> from breadcrumb.testing import make_trace
+            >>> made = [make_trace([{}], kinds={}, seed=seed, tick_rate=rate) for seed in (1, 2) for rate in (30, 60)]
+            >>> [len(group) for group in Traces.of(made).by("seed")]
+            [2, 2]
+        """
+        self._refuse_unknown(fields)
+        groups: dict[tuple[str | None, ...], list[SessionEntry]] = {}
+        for one in self.sessions:
+            groups.setdefault(tuple(one.about.get(name) for name in fields), []).append(one)
+        return [replace(self, sessions=tuple(group)) for group in groups.values()]
 
     def one(self) -> Trace:
         """Return the only session.
 
         Raises:
             NeverExercised: there are several, or none; the check that asked is untested.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> Traces.of([small_trace()]).one()
+            <trace small: 4 frames>
         """
         if len(self.sessions) != 1:
             raise NeverExercised(f"expected one session, found {len(self.sessions)}")
         return self[0]
+
+    def _refuse_unknown(self, fields: Iterable[str]) -> None:
+        known = {name for one in self.sessions for name in one.about}
+        for name in fields:
+            if self.sessions and name not in known:
+                raise UnknownName("metadata field", name, known, "the sessions of this run")
 
     def mean(self, measure: Callable[[Trace], float]) -> Quantity:
         """Return the mean of a number over the sessions, for `judge`.
