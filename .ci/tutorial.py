@@ -5,16 +5,17 @@ import subprocess
 import sys
 from pathlib import Path
 
-RETURNED = (0, 0, 1, 0, 1, 0, 0, 0)
-"""The exit code of the last command of each console block: the first check is too strict, and the fault is found."""
+RETURNED = {"walkthrough.md": (0, 0, 1, 0, 1, 0, 0), "many-sessions.md": (0, 1, 1, 0, 1, 0)}
+"""The exit code of each console block of a page: the first check is too strict, and faults are found."""
 
 
 def main() -> None:
     """Do what the page says, in the current folder."""
-    page = Path(sys.argv[1]).read_text("utf-8")
+    path = Path(sys.argv[1])
+    page = path.read_text("utf-8")
     blocks = re.findall(r"^```(python|console)\n(.*?)^```", page, re.MULTILINE | re.DOTALL)
     names = iter(re.findall(r"[Ii]n\s+`(check_\w+\.py)`", page))
-    file, returned = Path(), iter(RETURNED)
+    file, returned = Path(), iter(RETURNED[path.name])
     for language, text in blocks:
         if language == "python" and text.startswith('"""'):
             file = Path(next(names))

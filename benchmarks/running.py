@@ -121,10 +121,7 @@ def _peaks(process: "subprocess.Popen[bytes]") -> tuple[int, int]:
 
 def _copy(trace: Path, copy: Path) -> Path:
     """Make a trace of the same files under another name."""
-    copy.mkdir(parents=True)
-    for file in trace.iterdir():
-        os.link(file, copy / file.name)
-    return copy
+    return Path(shutil.copytree(trace, copy, copy_function=os.link))
 
 
 if __name__ == "__main__":

@@ -14,8 +14,9 @@ from typing import Any
 import pytest
 
 from breadcrumb import Trace, Verdict, open_trace
+from breadcrumb.demo.eddy import TIDES
 from breadcrumb.demo.faults import FAULTS, ROUTINES, Faults
-from breadcrumb.demo.play import SECONDS
+from breadcrumb.demo.play import SECONDS, play
 from breadcrumb.demo.script import SHIFT, Input, in_order, read_script, shift_script, write_script
 from breadcrumb.demo.testers import PLAIN, script_of
 from breadcrumb.run.results import Result
@@ -213,3 +214,32 @@ def test_values_agree_at_all_steady_rates(kind: str, bay: Callable[..., Path]) -
     shared = slow.index.intersection(fast.index)
     assert len(shared) > 400
     assert (slow.loc[shared, numbers] - fast.loc[shared, numbers]).abs().max().max() < 1e-6
+
+
+ACROSS: dict[str, tuple[list[str], dict[str, float], set[str]]] = {
+    # the faults, tides that are not what they should be, and the rules over several sessions that break
+    "correct": ([], {}, set()),
+    "by frame, not by time": (["barrel-per-frame"], {}, {"check_barrels_roll_alike_at_any_rate"}),
+    "a weak spring tide": ([], {"spring": 1.5}, {"check_twice_the_pull_moves_driftwood_twice_as_fast"}),
+    "no slack water": ([], {"slack": 0.1}, {"check_driftwood_lies_still_without_the_eddy"}),
+}
+
+
+@pytest.mark.parametrize("name", ACROSS)
+def test_rules_over_several_sessions_catch_their_faults(
+    name: str, examples: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """On correct sessions of three rates and three tides all hold; what depends on the rate or the tide breaks its own rule."""
+    faults, tides, broken = ACROSS[name]
+    for tide, pull in tides.items():
+        monkeypatch.setitem(TIDES, tide, pull)
+    how: list[dict[str, Any]] = [{"rate": rate} for rate in ("30", "60", "144")]
+    how += [{"tide": tide} for tide in ("spring", "slack")]
+    paths = [tmp_path / f"{number}.crumbs" for number in range(len(how))]
+    for path, one in zip(paths, how, strict=True):
+        play(path, faults, seconds=24, build="0.9.2", **one)
+    run = run_checks([examples / "lantern_bay" / "across" / "check_rates.py"], paths)
+    assert {one.check.name: one.outcome for one in run.results if one.outcome != "held"} == dict.fromkeys(
+        broken, "broken"
+    )
+    assert len(run.results) == 4
