@@ -25,7 +25,7 @@ from breadcrumb.report.style import (
     name_plan,
     save,
 )
-from breadcrumb.run.results import CheckInfo, Result, RunEnd, SessionResult
+from breadcrumb.run.results import ACROSS, CheckInfo, Result, RunEnd, SessionResult
 from breadcrumb.verdicts.evidence import Excerpt, Mark, OperandExcerpt, Stay
 from breadcrumb.verdicts.findings import Finding
 from breadcrumb.verdicts.words import breach_words
@@ -151,7 +151,9 @@ def write_figure(finding: Finding, folder: Path, prefix: str = "") -> Path | Non
 
 
 def _beside(result: Result, name: str) -> Path:
-    """Return where figures go by themselves; a trace at a URL has no folder here to lie beside."""
+    """Return where figures go by themselves; several sessions, or a trace at a URL, have no folder to lie beside."""
+    if result.trace == ACROSS:
+        return _HERE
     folder = Path(result.trace).parent
     return (folder if folder.is_dir() else Path()) / f"{name}.figures"
 

@@ -31,7 +31,8 @@ _MOST_REPLAYED = 40
 _GROUPS = 30
 """How many groups of sessions are told."""
 _SECTIONS = (
-    *(("rules", "rules"), ("sessions", "sessions"), ("outcomes", "outcomes"), ("untested", "never exercised")),
+    *(("rules", "rules"), ("sessions", "sessions"), ("known", "known failures"), ("outcomes", "outcomes")),
+    ("untested", "never exercised"),
     *(("tight", "tightest margins"), ("builds", "builds and parameters"), ("unseen", "what no check looks at")),
 )
 _TIGHTEST = 20
@@ -182,6 +183,7 @@ class ReportWriter:
         more = len(group.followed) - len(followed)
         return {
             "sessions": group.sessions,
+            "where": titles[ACROSS] if group.trace == ACROSS else "",
             "named": [titles[one] for one in group.named],
             "first": first,
             "session": titles[group.trace],
