@@ -133,11 +133,16 @@ def _judged(item: pytest.Function, check: "Check") -> tuple["SessionResult", Bas
     from breadcrumb.run.applying import matches
     from breadcrumb.run.checking import observe
     from breadcrumb.run.results import ACROSS, Recording, SessionResult
-    from breadcrumb.run.traces import metadata_of
+    from breadcrumb.run.traces import chosen, metadata_of
     from breadcrumb.trace.vocabulary import knowing
 
     arguments = {name: item.funcargs[name] for name in item._fixtureinfo.argnames}
     recording, path, label, failures = None, ACROSS, "all sessions", item.config.stash[_known]
+    if "traces" in arguments:
+        given: Traces = item.funcargs["traces"]  # type: ignore[assignment]
+        arguments["traces"] = several = chosen(given, check.applies_to)
+        if not len(several):
+            return SessionResult(path, elsewhere=((check.info, check.applies_in_words),)), None
     known = {one.rule: one.reason for one in failures}
     if "trace" in item.fixturenames:
         recorded: Trace = item.funcargs["trace"]  # type: ignore[assignment]

@@ -8,7 +8,7 @@ import pytest
 from breadcrumb import Misuse, NeverExercised, Trace, Traces, UnknownName, for_sessions, open_trace
 from breadcrumb.run.running import run_checks
 
-HEAD = "from breadcrumb import for_sessions, judge\nfrom breadcrumb.checks import session\n\n\n"
+HEAD = "from breadcrumb import all_of, for_sessions, judge\nfrom breadcrumb.checks import session\n\n\n"
 HELD = '    assert judge(trace.all("keg").x < 9, "near")\n'
 APPLIES: dict[str, tuple[str, list[str], int, str]] = {
     # to which sessions, those in which it is judged, the exit code, what is said
@@ -35,6 +35,18 @@ def test_a_check_applies_to_some_sessions(name: str, jobs: int, sessions: list[P
     assert [one.name for one in run.tally.never_exercised] == ([] if judged else ["check_it"])
 
 
+@pytest.mark.parametrize(("wanted", "outcomes"), [("build='1.1'", ["held"]), ("build='2.*'", [])])
+def test_a_check_of_several_sessions_is_given_those_to_which_it_applies(
+    wanted: str, outcomes: list[str], sessions: list[Path], tmp_path: Path
+) -> None:
+    """If it applies to none, it is not run on none, but untested in the run."""
+    path = tmp_path / "check_it.py"
+    path.write_text(f'{HEAD}@for_sessions({wanted})\ndef check_it(traces):\n    assert judge(len(traces) < 3, "few")\n')
+    run = run_checks([path], sessions)
+    assert [one.outcome for one in run.results] == outcomes
+    assert len(run.tally.never_exercised) == 1 - len(outcomes)
+
+
 def test_for_sessions_says_something() -> None:
     """Without a field it would mean nothing."""
     with pytest.raises(Misuse, match="expected a metadata field"):
@@ -54,6 +66,7 @@ ACROSS: dict[str, tuple[str, str, str]] = {
     "not one": ('judge(traces.where(build="1.1").one().one("keg").x < 9, "x")', "untested", "expected one session, found 2"),
     "a field that none has": ('judge(len(traces.where(biuld="1.1")) > 0, "x")', "error", "did you mean 'build'?"),
     "a plain assert": ('len(traces) > 9', "broken", "len(traces) > 9"),
+    "no group": ('all_of(*[judge(True, "x") for one in traces.by("seed") if len(one) > 9])', "error", "all_of"),
     "groups": ('judge(sum(len(one) > 1 for one in traces.by("seed")) == 2, "x")', "held", ""),
 }  # fmt: skip
 

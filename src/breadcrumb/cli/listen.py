@@ -91,7 +91,7 @@ def command(
         fail(f"traces cannot go to {out}: {error.strerror}")
     try:
         files = [file for path in checks for file in find_check_files(path)]
-        load_all(Sources.at(files))  # so that a file that cannot be loaded is told before a game connects
+        loaded = load_all(Sources.at(files))  # so that a file that cannot be loaded is told before a game connects
     except CheckFileError as error:
         fail(error)
     live: list[Live] = []
@@ -102,6 +102,9 @@ def command(
         if files:
             from breadcrumb.cli.checking import SessionChecker  # here: without --check nobody pays for it
 
+            several = ", ".join(check.info.name for check in loaded if check.is_across)
+            if several:
+                say(f"not run here, as they are about several sessions: {several}; run breadcrumb check afterwards")
             checker = stack.enter_context(SessionChecker(files, say))
             listener.on_trace = checker.check
         try:

@@ -14,7 +14,7 @@ from breadcrumb.journal.lock import lock_file
 from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_traces
 from breadcrumb.run.results import HELD, WRONG
-from breadcrumb.run.running import Plan, check_sessions
+from breadcrumb.run.running import Plan, Which, check_sessions
 from breadcrumb.store.locations import SUFFIX, is_remote
 from breadcrumb.trace.vocabulary import Vocabulary
 
@@ -35,6 +35,8 @@ class Watched:
     states: dict[Path, State] = field(default_factory=dict)
     names: Vocabulary = field(default_factory=Vocabulary)
     """The names that the traces know together."""
+    has_across: bool = False
+    """Whether there were checks of several sessions."""
 
     def places(self) -> list[Path]:
         """Return the folders in which something may change."""
@@ -66,6 +68,16 @@ class Watched:
         return [one for one in self.traces() if self.states.get(one) != _state(one) and not _is_being_recorded(one)]
 
 
+@dataclass(frozen=True)
+class Due:
+    """What is to be run because something changed."""
+
+    changed: list[Path]
+    files: list[Path]
+    traces: list[Path]
+    which: Which = "all"
+
+
 def watch(watched: Watched, plan: Plan) -> int:
     """Run everything once, and then what changes, until Ctrl-C.
 
@@ -76,35 +88,39 @@ def watch(watched: Watched, plan: Plan) -> int:
         import watchfiles
     except ImportError:
         fail("--watch needs watchfiles; install it with pip install 'breadcrumb[watch]'")
-    code = _run(watched, watched.files, watched.traces(), plan) if watched.traces() else HELD
+    code = _run(watched, Due([], watched.files, watched.traces()), plan) if watched.traces() else HELD
     say(f"watching {', '.join(map(str, watched.places()))}; Ctrl-C ends it")
     with suppress(KeyboardInterrupt):
         for changes in watchfiles.watch(*watched.places(), debounce=_QUIET_MS, step=_STEP_MS, raise_interrupt=True):
-            for changed, files, traces in _due(watched, [Path(path) for _, path in changes]):
-                say(f"\n{time.strftime('%H:%M:%S')}  changed: {', '.join(one.name for one in changed)}")
-                code = _run(watched, files, traces, plan)
+            for due in _due(watched, [Path(path) for _, path in changes]):
+                say(f"\n{time.strftime('%H:%M:%S')}  changed: {', '.join(one.name for one in due.changed)}")
+                code = _run(watched, due, plan)
     return code
 
 
-def _due(watched: Watched, paths: list[Path]) -> Iterator[tuple[list[Path], list[Path], list[Path]]]:
-    """Yield what changed, and what is to be run: changed check files on all traces, others on changed traces."""
+def _due(watched: Watched, paths: list[Path]) -> Iterator[Due]:
+    """Yield what is to be run: changed check files on all traces; the others on changed traces, and across all."""
     files, traces = watched.changed_files(paths), watched.changed_traces()
     if files and watched.traces():
-        yield files, files, watched.traces()
+        yield Due(files, files, watched.traces())
     others = [file for file in watched.files if file not in files]
     if traces and others:
-        yield traces, others, traces
+        yield Due(traces, others, traces, "each")
+        if watched.has_across:
+            yield Due(traces, others, watched.traces(), "across")
 
 
-def _run(watched: Watched, files: list[Path], traces: list[Path], plan: Plan) -> int:
+def _run(watched: Watched, due: Due, plan: Plan) -> int:
     try:
         with progress() as show:
-            tally = check_sessions(files, traces, lambda one: None, show, replace(plan, names=watched.names))
+            asked = replace(plan, names=watched.names, which=due.which)
+            tally = check_sessions(due.files, due.traces, lambda one: None, show, asked)
     except CheckFileError as error:  # a file that is being written
         say(f"WRONG   {error}")
         return WRONG
-    watched.note(traces)
+    watched.note(due.traces)
     watched.names |= tally.names
+    watched.has_across |= tally.has_across
     console().print(summary(tally), crop=False)
     return tally.exit_code
 

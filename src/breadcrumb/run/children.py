@@ -9,10 +9,10 @@ import pickle
 import signal
 import subprocess
 import sys
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
-from threading import Timer
+from threading import Event, Timer
 from typing import Any, BinaryIO
 
 from breadcrumb.run.sessions import Judge, Task
@@ -66,20 +66,16 @@ class Child:
         return self._process
 
     def _exchange(self, process: "subprocess.Popen[bytes]", question: object, timeout: float | None) -> Any:
-        expired: list[bool] = []
-        timer = Timer(timeout or 0, lambda: _expire(process, expired))
-        timer.daemon = True
-        if timeout is not None:
-            timer.start()
-        try:
-            _put(process.stdin, question)
-            found = pickle.load(process.stdout)  # type: ignore[arg-type]
-        except (EOFError, OSError, ValueError, pickle.UnpicklingError):
-            why = f"it exceeded the time limit of {timeout:g} s" if expired else _how_it_ended(process)
+        with _killed_after(timeout, process) as has_expired:
+            try:
+                _put(process.stdin, question)
+                found = pickle.load(process.stdout)  # type: ignore[arg-type]
+            except (EOFError, OSError, ValueError, pickle.UnpicklingError):
+                why = f"it exceeded the time limit of {timeout:g} s" if has_expired() else _how_it_ended(process)
+                self.end()
+                raise Ended(why) from None
+        if has_expired():  # it was killed as it answered, and must not be asked again
             self.end()
-            raise Ended(why) from None
-        finally:
-            timer.cancel()
         if isinstance(found, BaseException):
             raise found
         return found
@@ -126,9 +122,30 @@ def _own(number: int, mode: str) -> BinaryIO:
     return mine  # type: ignore[return-value]
 
 
-def _expire(process: "subprocess.Popen[bytes]", expired: list[bool]) -> None:
-    expired.append(True)
-    process.kill()
+@contextmanager
+def _killed_after(seconds: float | None, process: "subprocess.Popen[bytes]") -> Iterator[Callable[[], bool]]:
+    """Kill a process if something takes too long.
+
+    Yields:
+        The function that tells whether it was killed.
+    """
+    if seconds is None:
+        yield lambda: False
+        return
+    expired = Event()
+
+    def expire() -> None:
+        expired.set()
+        process.kill()
+
+    timer = Timer(seconds, expire)
+    timer.daemon = True
+    timer.start()
+    try:
+        yield expired.is_set
+    finally:
+        timer.cancel()
+        timer.join()  # so that it is known whether it was killed
 
 
 def _put(stream: Any, value: object) -> None:

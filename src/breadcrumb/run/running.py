@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol, TypeAlias
 
 from breadcrumb.errors import ClusterError
 from breadcrumb.run.applying import matches, wanted_words
@@ -60,6 +60,10 @@ class _Here:
         return self._judge.judge_across(sessions, names)
 
 
+Which: TypeAlias = Literal["all", "each", "across"]
+"""Which checks are run: those of each session, those of several sessions, or both."""
+
+
 @dataclass(frozen=True)
 class Plan:
     """Which rules and sessions are judged, and where."""
@@ -70,6 +74,7 @@ class Plan:
     """Patterns of the metadata of a session, by name; only sessions that match all of them are judged."""
     known: Sequence[KnownFailure] = ()
     """Failures that are known: these rules may be broken."""
+    which: Which = "all"
     names: Vocabulary = field(default_factory=Vocabulary)
     """Names that are known although no session of the run may have them."""
     jobs: int = 1
@@ -132,11 +137,12 @@ def check_sessions(
 
     try:
         with plan.executor(task, judge, len(traces)) as sessions:
-            readable, names = _opened(sessions, traces, plan, progress, tally, keep=judge.has_checks_across)
-            for done, one in enumerate(sessions.judge([one.path for one in readable], names), len(traces) + 1):
+            tally.has_across = judge.has_checks_across and plan.which != "each"
+            readable, names = _opened(sessions, traces, plan, progress, tally)
+            for done, one in enumerate(sessions.judge(_each(readable, plan), names), len(traces) + 1):
                 progress(done, 2 * len(traces), f"checked {Path(one.trace).name}")
                 taken(one)
-            if judge.has_checks_across and readable:
+            if tally.has_across and readable:
                 progress(2 * len(traces), 2 * len(traces), "checking across sessions")
                 taken(sessions.judge_across(tuple(readable), names))
     except KeyboardInterrupt:
@@ -188,8 +194,6 @@ def _opened(
     plan: Plan,
     progress: Progress,
     tally: Tally,
-    *,
-    keep: bool,
 ) -> tuple[list[SessionEntry], Vocabulary]:
     """Return the sessions that can be read and whose metadata match, and the names that they know together.
 
@@ -199,7 +203,6 @@ def _opened(
         plan: has the patterns of their metadata.
         progress: is told of each.
         tally: is told of those that cannot be read.
-        keep: whether their metadata are needed later on.
     """
     names, readable = plan.names, list[SessionEntry]()
     progress(0, 2 * len(traces), "opening the traces")
@@ -209,9 +212,16 @@ def _opened(
             tally.note(found)
         elif matches(found.about, plan.about):
             names |= found.names
-            readable.append(SessionEntry(path, found.about if keep else {}))
+            readable.append(SessionEntry(path, found.about if tally.has_across else {}))
+            if plan.which == "across":
+                tally.sessions[str(path)] = found.label
     if plan.about and not readable:
         told = wanted_words(plan.about)
         tally.note(f"no session of the run has {told}; breadcrumb show prints the metadata of a session")
     tally.names = names
     return readable, names
+
+
+def _each(readable: Sequence[SessionEntry], plan: Plan) -> list[Path]:
+    """Return the sessions that are judged each by itself."""
+    return [] if plan.which == "across" else [one.path for one in readable]

@@ -1,7 +1,7 @@
 """Judging one session; the result is plain data that pickles."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from breadcrumb.errors import CheckFileError, TraceError
@@ -9,11 +9,11 @@ from breadcrumb.model.plurals import counted
 from breadcrumb.run.applying import matches
 from breadcrumb.run.checking import run_check
 from breadcrumb.run.known import KnownFailure
-from breadcrumb.run.loading import Check, load_all
+from breadcrumb.run.loading import load_all
 from breadcrumb.run.results import ACROSS, Recording, SessionResult
 from breadcrumb.run.selecting import Selection
 from breadcrumb.run.sources import Sources
-from breadcrumb.run.traces import SessionEntry, Traces, metadata_of
+from breadcrumb.run.traces import SessionEntry, Traces, chosen, metadata_of
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.trace.vocabulary import Vocabulary, knowing
 
@@ -22,6 +22,8 @@ from breadcrumb.trace.vocabulary import Vocabulary, knowing
 class SessionInfo:
     """What is known of a session before it is judged."""
 
+    label: str
+    """Its name."""
     names: Vocabulary
     """The names that it knows."""
     about: dict[str, str]
@@ -73,7 +75,7 @@ class Judge:
             opened = open_trace(trace)
         except TraceError as error:
             return str(error)
-        return SessionInfo(opened.vocabulary, metadata_of(opened))
+        return SessionInfo(opened.label, opened.vocabulary, metadata_of(opened))
 
     @property
     def has_checks_across(self) -> bool:
@@ -102,18 +104,13 @@ class Judge:
     def judge_across(self, sessions: tuple[SessionEntry, ...], names: Vocabulary) -> SessionResult:
         """Run every check that is about several sessions, once."""
         known = {one.rule: one.reason for one in self._known if any(one.applies(each.about) for each in sessions)}
-        checks = [check for check in self._checks if check.is_across]
+        given = {check: chosen(Traces(sessions), check.applies_to) for check in self._checks if check.is_across}
         words = f"all {counted(len(sessions), 'sessions')}"
         with knowing(names) as here:
-            ran = (run_check(check, _chosen(Traces(sessions), check), words, ACROSS, known) for check in checks)
+            ran = (run_check(check, traces, words, ACROSS, known) for check, traces in given.items() if len(traces))
             results = self._selection.results(ran)
         return SessionResult(
             ACROSS, results, None, (), frozenset(here.looked_at), frozenset(here.unknown),
             self._selection.matched(results), self._unloaded,
+            tuple((check.info, check.applies_in_words) for check, traces in given.items() if not len(traces)),
         )  # fmt: skip
-
-
-def _chosen(traces: Traces, check: Check) -> Traces:
-    """Return the sessions to which a check applies."""
-    fit = tuple(one for one in traces.sessions if matches(one.about, check.applies_to))
-    return replace(traces, sessions=fit)

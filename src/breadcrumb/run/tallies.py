@@ -90,6 +90,8 @@ class Tally:
     looked_at: set[str] = field(default_factory=set)
     unknown: set[str] = field(default_factory=set)
     matched: set[str] = field(default_factory=set)
+    has_across: bool = False
+    """Whether there are checks of several sessions."""
     names: Vocabulary = field(default_factory=Vocabulary)
     """The names that the sessions know together."""
     _fields: set[str] = field(default_factory=set)

@@ -167,3 +167,8 @@ def metadata_of(trace: Trace) -> dict[str, str]:
     for one in session.parameters:
         told.setdefault(f"parameter {one.name}", f"{one.value} {one.unit}".rstrip())
     return told
+
+
+def chosen(traces: Traces, wanted: Mapping[str, Wanted]) -> Traces:
+    """Return the sessions to which a check applies, none if there are none."""
+    return replace(traces, sessions=tuple(one for one in traces.sessions if matches(one.about, wanted)))
