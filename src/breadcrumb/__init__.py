@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from breadcrumb.algebra.tiles import Tiles
     from breadcrumb.checks.conditions import judge
     from breadcrumb.checks.situations import situation
+    from breadcrumb.comparison.comparing import compare
     from breadcrumb.errors import BreadcrumbError, Broken, Misuse, NeverExercised, TraceError, UnknownName
     from breadcrumb.record.recorder import Recorder
     from breadcrumb.record.shapes import Shape
@@ -64,6 +65,7 @@ __all__ = [
     "active_count",
     "all_of",
     "any_of",
+    "compare",
     "draw_against",
     "draw_intervals",
     "draw_over_time",
@@ -99,6 +101,7 @@ _PLACES = {
     "trace.objects": ("Objects",),
     "trace.opened": ("Trace", "open_trace"),
     "checks.conditions": ("judge",),
+    "comparison.comparing": ("compare",),
     "checks.situations": ("situation",),
     "verdicts.verdict": ("Verdict", "all_of", "any_of"),
 }

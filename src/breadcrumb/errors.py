@@ -9,6 +9,7 @@
       UnknownName (LookupError)        a kind, object, property, event or parameter that is not there
       Misuse (TypeError)               an expression that has no one meaning; the message says which to write
       CheckFileError (ImportError)     a check file that cannot be loaded
+      NotComparable (ValueError)       two sessions have nothing by which they can be compared
       KnownFailuresError (ValueError)  a list of known failures that cannot be read
       ClusterError (OSError)           a cluster that cannot be reached
     Broken (AssertionError)            a verdict that was asserted and is broken
@@ -180,3 +181,7 @@ class ClusterError(BreadcrumbError, OSError):
 
 class KnownFailuresError(BreadcrumbError, ValueError):
     """A list of known failures cannot be read."""
+
+
+class NotComparable(BreadcrumbError, ValueError):
+    """Two sessions have nothing by which they can be compared."""

@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from breadcrumb import Trace, Verdict, open_trace
+from breadcrumb import Trace, Verdict, compare, open_trace
 from breadcrumb.demo.eddy import TIDES
 from breadcrumb.demo.faults import FAULTS, ROUTINES, Faults
 from breadcrumb.demo.play import SECONDS, play
@@ -76,9 +76,13 @@ def test_a_fault_is_caught_at_the_frame_where_it_begins(
     if FAULTS[fault].seconds != SECONDS:
         more["seconds"] = FAULTS[fault].seconds
     faulty = bay(fault, **more)
-    parting = departure(open_trace(bay(**more)), open_trace(faulty))
+    twin = open_trace(bay(**more))
+    parting = departure(twin, open_trace(faulty))
     assert parting is not None
     frame, objects = parting
+    first = compare(twin, open_trace(faulty)).first
+    assert first is not None
+    assert (first.frame, not objects or first.object in {*objects, ""} or first.what == "parameter") == (frame, True)
     broken = [
         result for result in run_checks(_files(examples), [faulty]).results if result.outcome in ("broken", "error")
     ]
@@ -202,6 +206,7 @@ def test_the_same_seed_plays_the_same_session(tmp_path: Path, play: Callable[...
         for name, seed in (("one", 7), ("again", 7), ("other", 8))
     )
     assert departure(one, again) is None
+    assert compare(one, again).alike
     assert departure(one, other) is not None
 
 

@@ -26,7 +26,10 @@ _GROUPS = {
         "draw": _Entry("breadcrumb.cli.draw", "Draw paths, values over time, and events."),
         "replay": _Entry("breadcrumb.cli.replay", "Make a page that plays a session, frame by frame."),
     },
-    "Check": {"check": _Entry("breadcrumb.cli.check", "Run check files on traces.")},
+    "Check": {
+        "check": _Entry("breadcrumb.cli.check", "Run check files on traces."),
+        "compare": _Entry("breadcrumb.cli.compare", "Say where a session first differs from an accepted one."),
+    },
 }
 """The commands by the order of the work."""
 _COMMANDS = {name: entry for group in _GROUPS.values() for name, entry in group.items()}

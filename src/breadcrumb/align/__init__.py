@@ -1,0 +1,1 @@
+"""Which frames and lifetimes of two sessions belong together."""

@@ -1,0 +1,1 @@
+"""Where two sessions first differ, and what follows from it."""

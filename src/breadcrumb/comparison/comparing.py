@@ -1,0 +1,120 @@
+"""Comparing a session with an accepted one of the same seed and frame rate."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from fnmatch import fnmatchcase
+
+import numpy as np
+
+from breadcrumb.align.lifetimes import pair_lifetimes
+from breadcrumb.comparison.differences import Comparison, Difference
+from breadcrumb.comparison.events import event_differences
+from breadcrumb.comparison.grouping import Grouping
+from breadcrumb.comparison.objects import lifetime_differences, property_differences
+from breadcrumb.errors import NotComparable, UnknownName
+from breadcrumb.model.session import Parameter, Session
+from breadcrumb.trace.opened import Trace
+
+_CONVENTIONS = ("axes", "angles", "units", "spaces", "areas")
+_PLAYED = ("level", "seed")
+
+
+def compare(
+    reference: Trace, candidate: Trace, *, tol: Mapping[str, float] | None = None, ignore: Sequence[str] = ()
+) -> Comparison:
+    """Return where a session first differs from an accepted one, and what follows from it.
+
+    Args:
+        reference: the accepted session.
+        candidate: a session of the same script, seed and frame rate.
+        tol: how far apart values may be, by `property` or `kind.property`, in the unit of the property.
+        ignore: patterns of kinds, `kind.property` and names of events that are not compared, with `*` and `?`.
+
+    Returns:
+        The differences in groups, in order of time: each group has what began first, and what followed from it.
+
+    Raises:
+        NotComparable: the sessions have no frame in common, or frames at other times.
+        UnknownName: `tol` or `ignore` names what neither session has.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> good, bad = (
+        ...     make_trace([{"heron": {"x": x * n}} for n in range(4)], kinds={"heron": "skiff"}) for x in (1.0, 2.0)
+        ... )
+        >>> compare(good, good).alike, compare(good, bad).first.frame, compare(good, bad).first.words
+        (True, 1, '1 off')
+    """
+    mine, yours = reference.data.session, candidate.data.session
+    _refuse_other_frames(mine, yours)
+    _refuse_unknown((reference, candidate), tol or {}, ignore)
+    pairs = pair_lifetimes(mine, yours)
+    differences = [*_conventions(mine, yours), *_parameters(mine, yours), *event_differences(mine, yours)]
+    differences += lifetime_differences(mine, yours, pairs)
+    compared = len(mine.events.kind) + len(pairs.reference)
+    for values, found in property_differences(reference.data, candidate.data, pairs, dict(tol or {})):
+        compared += values
+        differences += found
+    kept = [one for one in differences if not any(fnmatchcase(one.name, pattern) for pattern in ignore)]
+    groups = Grouping((mine, yours)).groups(kept)
+    return Comparison(reference.label, candidate.label, groups, compared, tuple(_notes(mine, yours)))
+
+
+def _refuse_unknown(traces: tuple[Trace, Trace], tol: Mapping[str, float], ignore: Sequence[str]) -> None:
+    """Refuse names that would change nothing.
+
+    Raises:
+        UnknownName: neither session has them.
+    """
+    full = {f"{kind}.{name}" for trace in traces for kind in trace.kinds for name in trace.all(kind).properties}
+    known = full | {name.partition(".")[2] for name in full}
+    for name in tol:
+        if name not in known:
+            raise UnknownName("property", name, known, "the sessions")
+    known = full | {name for trace in traces for name in (*trace.kinds, *trace.event_names)}
+    for pattern in ignore:
+        if not any(fnmatchcase(name, pattern) for name in known):
+            raise UnknownName("kind, property or event", pattern, known, "the sessions")
+
+
+def _notes(mine: Session, yours: Session) -> Iterator[str]:
+    for name in _PLAYED:
+        if mine.about.get(name) != yours.about.get(name):
+            yield f"the {name} differs: {mine.about.get(name)} and {yours.about.get(name)}"
+    for session in (mine, yours):
+        yield from (f"{session.label}: {fact.words}" for fact in session.facts)
+
+
+def _conventions(mine: Session, yours: Session) -> Iterator[Difference]:
+    frame, time = int(mine.clock.frames[0]), float(mine.clock.times[0])
+    for name in _CONVENTIONS:
+        one, other = mine.about.get(name), yours.about.get(name)
+        if one != other:
+            yield Difference("convention", name, "", frame, time, "differs", f"{one}", f"{other}", last=frame)
+
+
+def _refuse_other_frames(mine: Session, yours: Session) -> None:
+    _, one, other = np.intersect1d(mine.clock.frames, yours.clock.frames, return_indices=True)
+    if not len(one):
+        raise NotComparable(f"{mine.label} and {yours.label} have no frame in common")
+    apart = np.abs(mine.clock.times[one] - yours.clock.times[other])
+    if np.median(apart) > np.median(np.diff(mine.clock.times[one])) / 2:
+        raise NotComparable(
+            f"{yours.label} has frames at other times than {mine.label}: sessions of one frame rate can be compared"
+        )
+
+
+def _parameters(mine: Session, yours: Session) -> Iterator[Difference]:
+    first, second = ({one.name: one for one in reversed(session.parameters)} for session in (mine, yours))
+    for name in dict.fromkeys((*first, *second)):
+        one, other = first.get(name), second.get(name)
+        if one is None or other is None or (one.value, one.unit) != (other.value, other.unit):
+            session, known = (mine, one) if one is not None else (yours, other)
+            assert known is not None
+            frame, time = session.clock.frames[known.clock_index], session.clock.times[known.clock_index]
+            yield Difference(
+                "parameter", name, "", int(frame), float(time), "differs", _said(one), _said(other), last=int(frame)
+            )
+
+
+def _said(one: Parameter | None) -> str:
+    return "none" if one is None else f"{one.value} {one.unit}".strip()

@@ -1,0 +1,139 @@
+"""Where a session first differs from an accepted one of the same seed and rate, and what follows from it."""
+
+import json
+import math
+from collections.abc import Callable
+from pathlib import Path
+from subprocess import CompletedProcess
+from typing import Any
+
+import pytest
+
+from breadcrumb import Trace, UnknownName, compare
+from breadcrumb.errors import NotComparable
+from breadcrumb.testing import make_trace
+
+Cli = Callable[..., CompletedProcess[str]]
+KINDS = {"a": "keg", "b": "keg", "lid": "lid"}
+EVENTS = [(2, "tap", "a", "lid", {"strength": 1}), (5, "tap", "b"), (7, "ring")]
+
+
+def session(
+    change: Callable[[list[dict[str, dict[str, Any]]]], object] = lambda states: None,
+    events: list[tuple[Any, ...]] = EVENTS,
+    **more: Any,
+) -> Trace:
+    """Make a session of two kegs and a lid, but for a change of its states."""
+    states: list[dict[str, dict[str, Any]]] = [
+        {who: {"x": float(frame), "open": frame > 4, "label": "ale"} for who in "ab"} | {"lid": {"y": 0.5}} for frame in range(10)
+    ]  # fmt: skip
+    change(states)
+    about = {"kinds": KINDS, "declare": ["ring", "tap"], "parameters": {"cap": 6.0}, "units": {"x": "m"}} | more
+    return make_trace(states, events=events, name="played", **about)
+
+
+def put(who: str, frames: range, **values: Any) -> Callable[[list[dict[str, dict[str, Any]]]], object]:
+    """Return what sets values of an object on some frames."""
+    return lambda states: [states[frame][who].update(values) for frame in frames]
+
+
+def drop(who: str, frames: range) -> Callable[[list[dict[str, dict[str, Any]]]], object]:
+    """Return what takes an object away on some frames."""
+    return lambda states: [states[frame].pop(who) for frame in frames]
+
+
+FIRST: dict[str, tuple[Trace, tuple[Any, ...]]] = {
+    # a session, and the first difference from the usual one: what, name, object, frame, words, reference, candidate
+    "a value": (session(put("a", range(3, 5), x=9.0)), ("property", "keg.x", "a", 3, "6 m off", "3 m", "9 m")),
+    "a flag": (session(put("b", range(4, 5), open=True)), ("property", "keg.open", "b", 4, "differs", "false", "true")),
+    "a text": (session(put("a", range(6, 7), label="rum")), ("property", "keg.label", "a", 6, "differs", "'ale'", "'rum'")),
+    "no value": (session(put("a", range(6, 7), x=None)), ("property", "keg.x", "a", 6, "differs", "6 m", "missing")),
+    "no number": (session(put("a", range(6, 7), x=math.nan)), ("property", "keg.x", "a", 6, "differs", "6 m", "nan m")),
+    "an event is missing": (session(events=EVENTS[1:]), ("event", "tap", "a", 2, "missing", "frame 2", "none")),
+    "an event is extra": (session(events=[*EVENTS, (8, "ring")]), ("event", "ring", "", 8, "extra", "none", "frame 8")),
+    "an event is late": (session(events=[EVENTS[0], (6, "tap", "b"), EVENTS[2]]), ("event", "tap", "b", 5, "1 frame late", "frame 5", "frame 6")),
+    "an event is early": (session(events=[EVENTS[0], (3, "tap", "b"), EVENTS[2]]), ("event", "tap", "b", 3, "2 frames early", "frame 5", "frame 3")),
+    "an event has other data": (session(events=[(2, "tap", "a", "lid", {"strength": 2}), *EVENTS[1:]]), ("event", "tap", "a", 2, "strength of its data differs", "strength=1", "strength=2")),
+    "an event has no data": (session(events=[(2, "tap", "a", "lid"), *EVENTS[1:]]), ("event", "tap", "a", 2, "strength of its data differs", "strength=1", "no strength")),
+    "an object is missing": (session(drop("b", range(10))), ("lifetime", "keg", "b", 0, "missing", "from frame 0", "none")),
+    "an object is late": (session(drop("b", range(2))), ("lifetime", "keg", "b", 0, "appears 2 frames late", "from frame 0", "from frame 2")),
+    "an object ends early": (session(drop("b", range(8, 10))), ("lifetime", "keg", "b", 8, "ends 2 frames early", "until frame 9", "until frame 7")),
+    "a parameter": (session(parameters={"cap": 7.0}), ("parameter", "cap", "", 0, "differs", "6.0", "7.0")),
+    "a convention": (session(units={"x": "ft"}), ("convention", "units", "", 0, "differs", "{'x': 'm'}", "{'x': 'ft'}")),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", FIRST)
+def test_the_first_difference_has_its_object_frame_and_values(name: str) -> None:
+    """It is found from either side, with what each session has; a session is equal to itself, whatever it holds."""
+    played, told = FIRST[name]
+    found = compare(session(), played).first
+    assert found is not None
+    assert (found.what, found.name, found.object, found.frame, found.words, found.reference, found.candidate) == told
+    back = compare(played, session()).first
+    assert back is not None
+    assert (back.frame, back.reference, back.candidate) == (told[3], told[6], told[5])
+    assert compare(played, played).alike
+
+
+def many(states: list[dict[str, dict[str, Any]]]) -> None:
+    """Let a keg go wrong, then the lid that an event links to it, then the other keg, which nothing links to it."""
+    put("a", range(1, 10), x=99.0)(states)
+    put("lid", range(4, 10), y=9.0)(states)
+    put("b", range(7, 10), label="rum")(states)
+
+
+def test_what_follows_from_a_difference_is_in_its_group() -> None:
+    """What is linked by an event within a second, or has the same symptom, follows; what has neither is a group by itself."""
+    groups = compare(session(), session(many)).groups
+    told = [(one.first.called, [each.called for each in one.followed]) for one in groups]
+    assert told == [("x of a", ["y of lid"]), ("label of b", [])]
+    (group,) = compare(
+        session(), session(lambda states: (put("a", range(1, 9), x=99.0)(states), put("b", range(5, 9), x=9.0)(states)))
+    ).groups
+    assert [one.called for one in (group.first, *group.followed)] == ["x of a", "x of b"]
+    (group,) = compare(session(), session(put("a", range(2, 9), x=99.0), events=EVENTS[1:])).groups
+    assert [(one.what, one.frame) for one in (group.first, *group.followed)] == [("event", 2), ("property", 2)]
+
+
+def test_tolerances_and_what_is_ignored_name_what_is_there() -> None:
+    """Values within the tolerance are alike; a name that neither session has is an error with the nearest one."""
+    played = session(put("a", range(3, 5), x=3.25))
+    assert compare(session(), played).first is not None
+    for how in ({"tol": {"x": 1.5}}, {"tol": {"keg.x": 1.5}}, {"ignore": ["keg.x"]}, {"ignore": ["keg.*"]}):
+        assert compare(session(), played, **how).alike, how
+    assert not compare(session(), played, tol={"lid.y": 9.0}).alike
+    assert not compare(session(), session(put("a", range(3, 5), x=None)), tol={"x": 99.0}).alike
+    for wrong in ({"tol": {"keg.xx": 1.0}}, {"ignore": ["kge.*"]}):
+        with pytest.raises(UnknownName):
+            compare(session(), played, **wrong)
+
+
+def test_sessions_of_another_rate_are_refused() -> None:
+    """Frames at other times, or none in common, are an error that says so; other seeds are noted."""
+    slow = session(times=[0.2 * n for n in range(10)])
+    with pytest.raises(NotComparable, match="frames at other times"):
+        compare(session(), slow)
+    with pytest.raises(NotComparable, match="no frame in common"):
+        compare(session(), session(frames=range(100, 110)))
+    assert compare(session(seed=1), session(seed=2)).notes == ("the seed differs: 1 and 2",)
+
+
+def test_the_command_says_where_two_sessions_differ(bay: Callable[..., Path], cli: Cli) -> None:
+    """It names the first difference with both values and what followed, in the terminal and as JSON, and ends with 0, 1, 2 or 3."""
+    good, bad = bay(), bay("barrel-tired")
+    done = cli("compare", good, bad)
+    assert (done.returncode, done.stdout.splitlines()[0]) == (
+        1,
+        "FIRST   position of barrel-1  frame 25 (0.417 s)  0.0001215 m off",
+    )
+    assert "then 50 more:" in done.stdout
+    told = json.loads(cli("compare", good, bad, "--json").stdout)
+    assert (told["groups"][0]["first"]["frame"], len(told["groups"][0]["followed"])) == (25, 50)
+    alike = cli("compare", good, good)
+    assert (alike.returncode, alike.stdout.strip().endswith("all are equal")) == (0, True)
+    assert (
+        cli("compare", good, bad, "--ignore", "barrel*", "--ignore", "contact", "--tol", "position=x").returncode == 2
+    )
+    assert cli("compare", good, "nothing.crumbs").returncode == 2
+    assert cli("compare", good, bay(rate="30")).returncode == 3
