@@ -58,6 +58,8 @@ FIRST: dict[str, tuple[Trace, tuple[Any, ...]]] = {
     "an object is missing": (session(drop("b", range(10))), ("lifetime", "keg", "b", 0, "missing", "from frame 0", "none")),
     "an object is late": (session(drop("b", range(2))), ("lifetime", "keg", "b", 0, "appears 2 frames late", "from frame 0", "from frame 2")),
     "an object ends early": (session(drop("b", range(8, 10))), ("lifetime", "keg", "b", 8, "ends 2 frames early", "until frame 9", "until frame 7")),
+    "frames are missing": (session(lambda states: states.__delitem__(slice(8, None))), ("convention", "frames", "", 8, "missing", "frame 8", "none")),
+    "a frame takes longer": (session(times=[*(0.1 * n for n in range(9)), 0.95]), ("convention", "time", "", 9, "0.05 s off", "0.9 s", "0.95 s")),
     "a parameter": (session(parameters={"cap": 7.0}), ("parameter", "cap", "", 0, "differs", "6.0", "7.0")),
     "a convention": (session(units={"x": "ft"}), ("convention", "units", "", 0, "differs", "{'x': 'm'}", "{'x': 'ft'}")),
 }  # fmt: skip
@@ -116,6 +118,8 @@ def test_sessions_of_another_rate_are_refused() -> None:
         compare(session(), slow)
     with pytest.raises(NotComparable, match="no frame in common"):
         compare(session(), session(frames=range(100, 110)))
+    with pytest.raises(NotComparable, match="neither events nor objects"):
+        compare(make_trace([{}] * 3, kinds={}), make_trace([{}] * 3, kinds={}))
     assert compare(session(seed=1), session(seed=2)).notes == ("the seed differs: 1 and 2",)
 
 

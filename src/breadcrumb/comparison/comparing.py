@@ -5,6 +5,7 @@ from fnmatch import fnmatchcase
 
 import numpy as np
 
+from breadcrumb.algebra.durations import SAME_TIME
 from breadcrumb.align.lifetimes import pair_lifetimes
 from breadcrumb.comparison.differences import Comparison, Difference
 from breadcrumb.comparison.events import event_differences
@@ -33,7 +34,7 @@ def compare(
         The differences in groups, in order of time: each group has what began first, and what followed from it.
 
     Raises:
-        NotComparable: the sessions have no frame in common, or frames at other times.
+        NotComparable: the sessions have no frame in common, frames at other times, or nothing recorded.
         UnknownName: `tol` or `ignore` names what neither session has.
 
     Example:
@@ -48,12 +49,15 @@ def compare(
     _refuse_other_frames(mine, yours)
     _refuse_unknown((reference, candidate), tol or {}, ignore)
     pairs = pair_lifetimes(mine, yours)
-    differences = [*_conventions(mine, yours), *_parameters(mine, yours), *event_differences(mine, yours)]
+    differences = [*_conventions(mine, yours), *_clocks(mine, yours), *_parameters(mine, yours)]
+    differences += event_differences(mine, yours)
     differences += lifetime_differences(mine, yours, pairs)
     compared = len(mine.events.kind) + len(pairs.reference)
     for values, found in property_differences(reference.data, candidate.data, pairs, dict(tol or {})):
         compared += values
         differences += found
+    if not compared and not differences:
+        raise NotComparable(f"{mine.label} and {yours.label} have neither events nor objects that could be compared")
     kept = [one for one in differences if not any(fnmatchcase(one.name, pattern) for pattern in ignore)]
     groups = Grouping((mine, yours)).groups(kept)
     return Comparison(reference.label, candidate.label, groups, compared, tuple(_notes(mine, yours)))
@@ -101,6 +105,27 @@ def _refuse_other_frames(mine: Session, yours: Session) -> None:
         raise NotComparable(
             f"{yours.label} has frames at other times than {mine.label}: sessions of one frame rate can be compared"
         )
+
+
+def _clocks(mine: Session, yours: Session) -> Iterator[Difference]:
+    """Yield the first frame that one session alone has, and the first one at another time."""
+    apart = np.setxor1d(mine.clock.frames, yours.clock.frames)
+    if len(apart):
+        frame = int(apart[0])
+        words, owner = ("missing", mine) if frame in mine.clock.frames else ("extra", yours)
+        told = (f"frame {frame}", "none") if words == "missing" else ("none", f"frame {frame}")
+        time = float(owner.clock.times[owner.clock.clock_index_at_or_after(frame)])
+        yield Difference("convention", "frames", "", frame, time, words, *told, len(apart), int(apart[-1]))
+    shared, one, other = np.intersect1d(mine.clock.frames, yours.clock.frames, return_indices=True)
+    off = np.abs(mine.clock.times[one] - yours.clock.times[other])
+    where = np.flatnonzero(off > SAME_TIME)
+    if len(where):
+        at = int(where[0])
+        times = [float(side.clock.times[index[at]]) for side, index in ((mine, one), (yours, other))]
+        yield Difference(
+            "convention", "time", "", int(shared[at]), times[0], f"{off[at]:.4g} s off", f"{times[0]:.6g} s",
+            f"{times[1]:.6g} s", len(where), int(shared[where[-1]]), float(off.max()), "s",
+        )  # fmt: skip
 
 
 def _parameters(mine: Session, yours: Session) -> Iterator[Difference]:
