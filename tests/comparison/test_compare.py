@@ -98,6 +98,13 @@ def test_what_follows_from_a_difference_is_in_its_group() -> None:
     assert [(one.what, one.frame) for one in (group.first, *group.followed)] == [("event", 2), ("property", 2)]
 
 
+def test_of_what_begins_on_one_frame_that_which_acts_on_others_comes_first() -> None:
+    """An event comes before a lifetime, and that before a property; of two properties, that of the object with more links."""
+    both = session(lambda states: (put("b", range(6, 7), x=9.0)(states), put("lid", range(6, 7), y=9.0)(states)))
+    (group,) = compare(session(), both).groups
+    assert [one.called for one in (group.first, *group.followed)] == ["y of lid", "x of b"]
+
+
 def test_tolerances_and_what_is_ignored_name_what_is_there() -> None:
     """Values within the tolerance are alike; a name that neither session has is an error with the nearest one."""
     played = session(put("a", range(3, 5), x=3.25))

@@ -36,7 +36,8 @@ class Grouping:
     _by_frame: dict[int, _Open] = field(default_factory=dict)
     """The group that began on a frame, or has an event or a lifetime that differs on it."""
     _links: dict[str, list[tuple[float, str]]] = field(default_factory=dict)
-    _busy: Counter[tuple[int, str]] = field(default_factory=Counter)
+    _busy: Counter[str] = field(default_factory=Counter)
+    """How many events link each object with other recorded objects: what acts on others is more often the cause."""
     _recorded: set[str] = field(default_factory=set)
 
     def groups(self, differences: Iterable[Difference]) -> tuple[Group, ...]:
@@ -65,18 +66,15 @@ class Grouping:
         events, names, lifetimes = session.events, session.names, session.lifetimes
         self._recorded |= {names[number] for number in set(lifetimes.name.tolist())}
         both = (events.by != NOBODY) & (events.on != NOBODY)
-        times, frames = session.clock.times[events.clock_index], session.clock.frames[events.clock_index]
-        rows = zip(
-            events.by[both].tolist(), events.on[both].tolist(), times[both].tolist(), frames[both].tolist(), strict=True
-        )
-        for by, on, time, frame in rows:
+        times = session.clock.times[events.clock_index]
+        for by, on, time in zip(events.by[both].tolist(), events.on[both].tolist(), times[both].tolist(), strict=True):
             for mine, other in ((names[by], names[on]), (names[on], names[by])):
                 self._links.setdefault(mine, []).append((time, other))
                 if other in self._recorded:
-                    self._busy[frame, mine] += 1
+                    self._busy[mine] += 1
 
     def _order(self, one: Difference) -> tuple[int, int, int, str, str]:
-        return one.frame, RANK[one.what], -self._busy[one.frame, one.object], one.object, one.name
+        return one.frame, RANK[one.what], -self._busy[one.object], one.object, one.name
 
     def _whose(self, one: Difference) -> set[str]:
         """Return the recorded objects that a difference is of."""
