@@ -26,7 +26,7 @@ def _amounts(given: tuple[str, ...]) -> dict[str, float]:
     return found
 
 
-@click.command("compare", epilog="Example: breadcrumb compare lantern-bay/correct.crumbs lantern-bay/faulty.crumbs")
+@click.command("compare", epilog="\b\nExample: breadcrumb compare lantern-bay/correct.crumbs lantern-bay/faulty.crumbs")
 @click.argument("reference", type=click.Path(path_type=Path))
 @click.argument("candidate", type=click.Path(path_type=Path))
 @click.option(
