@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from breadcrumb import Trace, UnknownName, compare
+from breadcrumb import Recorder, Trace, UnknownName, compare, open_trace
 from breadcrumb.errors import NotComparable
 from breadcrumb.testing import make_trace
 
@@ -61,6 +61,8 @@ FIRST: dict[str, tuple[Trace, tuple[Any, ...]]] = {
     "frames are missing": (session(lambda states: states.__delitem__(slice(8, None))), ("convention", "frames", "", 8, "missing", "frame 8", "none")),
     "a frame takes longer": (session(times=[*(0.1 * n for n in range(9)), 0.95]), ("convention", "time", "", 9, "0.05 s off", "0.9 s", "0.95 s")),
     "a parameter": (session(parameters={"cap": 7.0}), ("parameter", "cap", "", 0, "differs", "6.0", "7.0")),
+    "another parent": (session(parents={"b": "a"}), ("lifetime", "keg", "b", 0, "parent differs", "none", "a")),
+    "other parts": (session(lambda states: [one["lid"].update(y=(0.5, 0.5)) for one in states]), ("property", "lid.y", "", 0, "has other parts", "y", "y.x, y.y")),
     "a convention": (session(units={"x": "ft"}), ("convention", "units", "", 0, "differs", "{'x': 'm'}", "{'x': 'ft'}")),
 }  # fmt: skip
 
@@ -76,6 +78,31 @@ def test_the_first_difference_has_its_object_frame_and_values(name: str) -> None
     assert back is not None
     assert (back.frame, back.reference, back.candidate) == (told[3], told[6], told[5])
     assert compare(played, played).alike
+
+
+CAPS: dict[str, tuple[dict[int, float], tuple[int, str, str]]] = {
+    # on which frames a parameter is set, and where that differs from 6 on frame 0 and 7 on frame 3
+    "another value later on": ({0: 6.0, 3: 8.0}, (3, "7.0", "8.0")),
+    "not set again": ({0: 6.0}, (3, "7.0", "none")),
+    "set later": ({0: 6.0, 4: 7.0}, (3, "7.0", "7.0 on frame 4")),
+}
+
+
+@pytest.mark.parametrize("name", CAPS)
+def test_a_parameter_is_compared_at_each_change(name: str, tmp_path: Path) -> None:
+    """A tuning constant that begins alike and changes in play otherwise, or on another frame, is a difference."""
+    settings, told = CAPS[name]
+    traces = []
+    for number, caps in enumerate(({0: 6.0, 3: 7.0}, settings)):
+        with Recorder(tmp_path / f"{number}.crumbs") as rec:
+            for frame in range(6):
+                if frame in caps:
+                    rec.parameter("cap", caps[frame])
+                rec.frame(frame / 10)
+        traces.append(open_trace(tmp_path / f"{number}.crumbs"))
+    first = compare(*traces).first
+    assert first is not None
+    assert (first.name, first.frame, first.reference, first.candidate) == ("cap", *told)
 
 
 def many(states: list[dict[str, dict[str, Any]]]) -> None:
@@ -109,10 +136,19 @@ def test_tolerances_and_what_is_ignored_name_what_is_there() -> None:
     """Values within the tolerance are alike; a name that neither session has is an error with the nearest one."""
     played = session(put("a", range(3, 5), x=3.25))
     assert compare(session(), played).first is not None
-    for how in ({"tol": {"x": 1.5}}, {"tol": {"keg.x": 1.5}}, {"ignore": ["keg.x"]}, {"ignore": ["keg.*"]}):
+    for how in (
+        {"tol": {"x": 1.5}},
+        {"tol": {"keg.x": 1.5}},
+        {"ignore": ["keg.x"]},
+        {"ignore": ["keg.*"]},
+        {"ignore": ["keg"]},
+    ):
         assert compare(session(), played, **how).alike, how
     assert not compare(session(), played, tol={"lid.y": 9.0}).alike
     assert not compare(session(), session(put("a", range(3, 5), x=None)), tol={"x": 99.0}).alike
+    with pytest.raises(NotComparable, match="neither events nor objects"):
+        compare(session(), played, ignore=["*"])
+    assert not compare(session(), session(events=EVENTS[1:]), ignore=["keg"]).alike
     for wrong in ({"tol": {"keg.xx": 1.0}}, {"ignore": ["kge.*"]}):
         with pytest.raises(UnknownName):
             compare(session(), played, **wrong)

@@ -6,7 +6,7 @@ from typing import TypeAlias
 
 import numpy as np
 
-from breadcrumb.model.session import NOBODY, Floats, Ints, Session
+from breadcrumb.model.session import NOBODY, Ints, Session
 
 WITHIN = 2.0
 """How many seconds apart the beginnings of a lifetime may be."""
@@ -28,7 +28,7 @@ class LifetimePairs:
 
 
 def pair_lifetimes(reference: Session, candidate: Session) -> LifetimePairs:
-    """Pair lifetimes of the same id: those that begin on the same frame, then in order within two seconds."""
+    """Pair lifetimes of the same kind and id: those that begin at the same time, then in order within two seconds."""
     mine, yours = _by_object(reference), _by_object(candidate)
     pairs: list[tuple[int, int]] = []
     for whose in mine.keys() | yours.keys():
@@ -39,17 +39,17 @@ def pair_lifetimes(reference: Session, candidate: Session) -> LifetimePairs:
 
 
 def _by_object(session: Session) -> dict[Whose, list[int]]:
-    """Return the lifetimes that have samples, in order, by their object."""
+    """Return the lifetimes, in order, by their object."""
     found: dict[Whose, list[int]] = {}
     lifetimes = session.lifetimes
-    for number in np.flatnonzero(lifetimes.first != NOBODY).tolist():
+    for number in range(lifetimes.size):
         whose = session.kinds[lifetimes.kind[number]], session.names[lifetimes.name[number]]
         found.setdefault(whose, []).append(number)
     return found
 
 
 def _paired(mine: list[int], yours: list[int], reference: Session, candidate: Session) -> Iterator[tuple[int, int]]:
-    first, second = begins(reference), begins(candidate)
+    first, second = (side.clock.times[begins(side)] for side in (reference, candidate))
     at = {(round(float(second[number]), 6)): number for number in yours}
     left: list[int] = []
     taken: set[int] = set()
@@ -68,11 +68,16 @@ def _paired(mine: list[int], yours: list[int], reference: Session, candidate: Se
             yield number, near
 
 
-def begins(session: Session) -> Floats:
-    """Return the game time of the first sample of each lifetime; of those without one, of the first frame."""
-    return session.clock.times[np.maximum(session.lifetimes.first, 0)]
+def begins(session: Session) -> Ints:
+    """Return the clock index on which each lifetime begins: that of its first sample, or on which it appeared."""
+    lifetimes = session.lifetimes
+    return np.where(lifetimes.first != NOBODY, lifetimes.first, np.maximum(lifetimes.appear, 0))
+
+
+def ends(session: Session) -> Ints:
+    """Return the clock index on which each lifetime ends: that of its last sample, or on which it appeared."""
+    return np.where(session.lifetimes.last != NOBODY, session.lifetimes.last, begins(session))
 
 
 def _left(session: Session, taken: Ints) -> Ints:
-    known = np.flatnonzero(session.lifetimes.first != NOBODY)
-    return known[~np.isin(known, taken)]
+    return np.setdiff1d(np.arange(session.lifetimes.size), taken)

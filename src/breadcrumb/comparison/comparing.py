@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
+from itertools import zip_longest
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,7 +14,7 @@ from breadcrumb.comparison.events import event_differences
 from breadcrumb.comparison.grouping import Grouping
 from breadcrumb.comparison.objects import lifetime_differences, property_differences
 from breadcrumb.errors import NotComparable, UnknownName
-from breadcrumb.model.session import Parameter, Session
+from breadcrumb.model.session import Session
 from breadcrumb.trace.opened import Trace
 
 _CONVENTIONS = ("axes", "angles", "units", "spaces", "areas")
@@ -28,7 +30,8 @@ def compare(
         reference: the accepted session.
         candidate: a session of the same script, seed and frame rate.
         tol: how far apart values may be, by `property` or `kind.property`, in the unit of the property.
-        ignore: patterns of kinds, `kind.property` and names of events that are not compared, with `*` and `?`.
+        ignore: patterns of kinds, `kind.property`, and names of events and parameters that are not compared, with `*`
+            and `?`. A kind is left out with all its properties.
 
     Returns:
         The differences in groups, in order of time: each group has what began first, and what followed from it.
@@ -48,18 +51,24 @@ def compare(
     mine, yours = reference.data.session, candidate.data.session
     _refuse_other_frames(mine, yours)
     _refuse_unknown((reference, candidate), tol or {}, ignore)
+
+    def is_ignored(*names: str) -> bool:
+        return any(fnmatchcase(name, pattern) for name in names for pattern in ignore)
+
     pairs = pair_lifetimes(mine, yours)
-    differences = [*_conventions(mine, yours), *_clocks(mine, yours), *_parameters(mine, yours)]
-    differences += event_differences(mine, yours)
-    differences += lifetime_differences(mine, yours, pairs)
-    compared = len(mine.events.kind) + len(pairs.reference)
-    for values, found in property_differences(reference.data, candidate.data, pairs, dict(tol or {})):
-        compared += values
+    differences = [*_conventions(mine, yours), *_clocks(mine, yours)]
+    differences += (one for one in _parameters(mine, yours) if not is_ignored(one.name))
+    differences += (one for one in lifetime_differences(mine, yours, pairs) if not is_ignored(one.name))
+    compared = sum(not is_ignored(mine.kinds[kind]) for kind in mine.lifetimes.kind[pairs.reference].tolist())
+    for many, found in (
+        *event_differences(mine, yours, is_ignored),
+        *property_differences(reference.data, candidate.data, pairs, tol or {}, is_ignored),
+    ):
+        compared += many
         differences += found
     if not compared and not differences:
         raise NotComparable(f"{mine.label} and {yours.label} have neither events nor objects that could be compared")
-    kept = [one for one in differences if not any(fnmatchcase(one.name, pattern) for pattern in ignore)]
-    groups = Grouping((mine, yours)).groups(kept)
+    groups = Grouping((mine, yours)).groups(differences)
     return Comparison(reference.label, candidate.label, groups, compared, tuple(_notes(mine, yours)))
 
 
@@ -74,10 +83,10 @@ def _refuse_unknown(traces: tuple[Trace, Trace], tol: Mapping[str, float], ignor
     for name in tol:
         if name not in known:
             raise UnknownName("property", name, known, "the sessions")
-    known = full | {name for trace in traces for name in (*trace.kinds, *trace.event_names)}
+    known = full | {name for trace in traces for name in (*trace.kinds, *trace.event_names, *trace.parameters)}
     for pattern in ignore:
         if not any(fnmatchcase(name, pattern) for name in known):
-            raise UnknownName("kind, property or event", pattern, known, "the sessions")
+            raise UnknownName("kind, property, event or parameter", pattern, known, "the sessions")
 
 
 def _notes(mine: Session, yours: Session) -> Iterator[str]:
@@ -101,7 +110,7 @@ def _refuse_other_frames(mine: Session, yours: Session) -> None:
     if not len(one):
         raise NotComparable(f"{mine.label} and {yours.label} have no frame in common")
     apart = np.abs(mine.clock.times[one] - yours.clock.times[other])
-    if np.median(apart) > np.median(np.diff(mine.clock.times[one])) / 2:
+    if len(one) > 1 and np.median(apart) > np.median(np.diff(mine.clock.times[one])) / 2:
         raise NotComparable(
             f"{yours.label} has frames at other times than {mine.label}: sessions of one frame rate can be compared"
         )
@@ -129,17 +138,36 @@ def _clocks(mine: Session, yours: Session) -> Iterator[Difference]:
 
 
 def _parameters(mine: Session, yours: Session) -> Iterator[Difference]:
-    first, second = ({one.name: one for one in reversed(session.parameters)} for session in (mine, yours))
+    """Yield the parameters that have another value, or have it on another frame."""
+    first, second = (_by_parameter(session) for session in (mine, yours))
     for name in dict.fromkeys((*first, *second)):
-        one, other = first.get(name), second.get(name)
-        if one is None or other is None or (one.value, one.unit) != (other.value, other.unit):
-            session, known = (mine, one) if one is not None else (yours, other)
-            assert known is not None
-            frame, time = session.clock.frames[known.clock_index], session.clock.times[known.clock_index]
-            yield Difference(
-                "parameter", name, "", int(frame), float(time), "differs", _said(one), _said(other), last=int(frame)
-            )
+        values = zip_longest(first.get(name, ()), second.get(name, ()))
+        apart = next(((one, other) for one, other in values if one != other), None)
+        if apart is None:
+            continue
+        at = min((one for one in apart if one is not None), key=lambda one: one.frame)
+        one, other = (_said(each, at.frame) for each in apart)
+        yield Difference("parameter", name, "", at.frame, at.time, "differs", one, other, last=at.frame)
 
 
-def _said(one: Parameter | None) -> str:
-    return "none" if one is None else f"{one.value} {one.unit}".strip()
+class _Setting(NamedTuple):
+    """A value of a parameter, and from which frame on it had it."""
+
+    frame: int
+    time: float
+    value: str
+    unit: str
+
+
+def _by_parameter(session: Session) -> dict[str, list[_Setting]]:
+    found: dict[str, list[_Setting]] = {}
+    for one in session.parameters:
+        frame, time = session.clock.frames[one.clock_index], session.clock.times[one.clock_index]
+        found.setdefault(one.name, []).append(_Setting(int(frame), float(time), repr(one.value), one.unit))
+    return found
+
+
+def _said(one: _Setting | None, frame: int) -> str:
+    if one is None:
+        return "none"
+    return f"{one.value} {one.unit}".strip() + ("" if one.frame == frame else f" on frame {one.frame}")

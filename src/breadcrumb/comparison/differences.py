@@ -57,11 +57,6 @@ class Group:
     first: Difference
     followed: tuple[Difference, ...] = ()
 
-    @property
-    def same_frame(self) -> tuple[Difference, ...]:
-        """What begins on the same frame."""
-        return tuple(one for one in self.followed if one.frame == self.first.frame)
-
 
 @dataclass(frozen=True, slots=True)
 class Comparison:

@@ -1,17 +1,18 @@
 """Events of two sessions: missing, extra, early, late, or with other data."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple, TypeAlias
 
 from breadcrumb.align.lifetimes import WITHIN
 from breadcrumb.comparison.differences import Difference
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Session
 
-Key: TypeAlias = tuple[str, str, str]
+_Key: TypeAlias = tuple[str, str, str]
 """The name of an event, and its participants."""
 
 
-class Occurrence(NamedTuple):
+class _Occurrence(NamedTuple):
     """One event."""
 
     frame: int
@@ -29,33 +30,39 @@ class _Apart(NamedTuple):
     candidate: str
 
 
-def event_differences(reference: Session, candidate: Session) -> Iterator[Difference]:
-    """Yield a difference for each name and participants of which an event differs."""
-    mine, yours = occurrences(reference), occurrences(candidate)
-    for key in sorted(mine.keys() | yours.keys()):
+def event_differences(
+    reference: Session, candidate: Session, is_ignored: Callable[..., bool]
+) -> Iterator[tuple[int, list[Difference]]]:
+    """Yield for each name and participants how many events were compared, and the difference if one differs."""
+    mine, yours = _occurrences(reference), _occurrences(candidate)
+    for key in sorted(key for key in mine.keys() | yours.keys() if not is_ignored(key[0])):
+        found = []
         apart = sorted(_apart(mine.get(key, []), yours.get(key, [])))
         if apart:
             first, (name, by, on) = apart[0], key
-            yield Difference(
-                "event", name, by or on, first.frame, first.time, first.words, first.reference, first.candidate,
-                len(apart), apart[-1].frame, others=tuple(one for one in (by, on) if one),
-            )  # fmt: skip
+            found = [
+                Difference(
+                    "event", name, by or on, first.frame, first.time, first.words, first.reference, first.candidate,
+                    len(apart), apart[-1].frame, others=tuple(one for one in (by, on) if one),
+                )
+            ]  # fmt: skip
+        yield len(mine.get(key, ())), found
 
 
-def occurrences(session: Session) -> dict[Key, list[Occurrence]]:
+def _occurrences(session: Session) -> dict[_Key, list[_Occurrence]]:
     """Return the events of a session by name and participants, in order."""
-    found: dict[Key, list[Occurrence]] = {}
+    found: dict[_Key, list[_Occurrence]] = {}
     events, names = session.events, (*session.names, "")
     frames, times = (column[events.clock_index].tolist() for column in (session.clock.frames, session.clock.times))
     rows = zip(events.kind.tolist(), events.by.tolist(), events.on.tolist(), frames, times, events.data, strict=True)
     for kind, by, on, frame, time, data in rows:
         key = events.kinds[kind], names[by if by != NOBODY else -1], names[on if on != NOBODY else -1]
-        found.setdefault(key, []).append(Occurrence(frame, time, data))
+        found.setdefault(key, []).append(_Occurrence(frame, time, data))
     return found
 
 
-def _apart(mine: list[Occurrence], yours: list[Occurrence]) -> Iterator[_Apart]:
-    at: dict[int, list[Occurrence]] = {}
+def _apart(mine: list[_Occurrence], yours: list[_Occurrence]) -> Iterator[_Apart]:
+    at: dict[int, list[_Occurrence]] = {}
     for one in yours:
         at.setdefault(one.frame, []).append(one)
     missing = []
@@ -72,7 +79,7 @@ def _apart(mine: list[Occurrence], yours: list[Occurrence]) -> Iterator[_Apart]:
     yield from _moved(missing, [one for several in at.values() for one in several])
 
 
-def _moved(missing: list[Occurrence], extra: list[Occurrence]) -> Iterator[_Apart]:
+def _moved(missing: list[_Occurrence], extra: list[_Occurrence]) -> Iterator[_Apart]:
     extra = sorted(extra, key=lambda one: one.frame)
     for one in missing:
         near = next((each for each in extra if abs(each.time - one.time) <= WITHIN), None)
@@ -81,7 +88,7 @@ def _moved(missing: list[Occurrence], extra: list[Occurrence]) -> Iterator[_Apar
             continue
         extra.remove(near)
         late, first = near.frame - one.frame, min(near, one, key=lambda each: each.frame)
-        words = f"{abs(late)} frame{'' if abs(late) == 1 else 's'} {'late' if late > 0 else 'early'}"
+        words = f"{counted(abs(late), 'frames')} {'late' if late > 0 else 'early'}"
         yield _Apart(first.frame, first.time, words, f"frame {one.frame}", f"frame {near.frame}")
     for one in extra:
         yield _Apart(one.frame, one.time, "extra", "none", f"frame {one.frame}")

@@ -1,13 +1,14 @@
 """Lifetimes of two sessions, and the properties of objects that both have."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
-from breadcrumb.align.lifetimes import LifetimePairs
+from breadcrumb.align.lifetimes import LifetimePairs, begins, ends
 from breadcrumb.comparison.differences import Difference
 from breadcrumb.model.columns import property_of
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import NOBODY, Bools, ColumnData, Floats, Ints, Session
 from breadcrumb.model.trace import TraceData
 from breadcrumb.verdicts.words import amount
@@ -26,54 +27,80 @@ class _Samples(NamedTuple):
 
 
 def lifetime_differences(reference: Session, candidate: Session, pairs: LifetimePairs) -> Iterator[Difference]:
-    """Yield the lifetimes that are missing, extra, early, late, longer or shorter."""
+    """Yield the lifetimes that are missing, extra, early, late, longer, shorter, or of another parent."""
     for session, numbers, words in ((reference, pairs.missing, "missing"), (candidate, pairs.extra, "extra")):
         for number in numbers.tolist():
-            at = int(session.lifetimes.first[number])
+            at = int(begins(session)[number])
             told = f"from frame {session.clock.frames[at]}"
             yield _of_lifetime(session, number, at, words, *((told, "none") if words == "missing" else ("none", told)))
+    yield from _moved(reference, candidate, pairs, begins, "appears", "from")
+    yield from _moved(reference, candidate, pairs, ends, "ends", "until")
     for mine, yours in zip(pairs.reference.tolist(), pairs.candidate.tolist(), strict=True):
-        one, other = ((side.lifetimes, side.clock.frames) for side in (reference, candidate))
-        begins = [int(frames[lives.first[n]]) for (lives, frames), n in ((one, mine), (other, yours))]
-        if begins[0] != begins[1]:
-            words = _later(begins[1] - begins[0], "appears")
-            early = reference if begins[0] < begins[1] else candidate
-            number = mine if early is reference else yours
-            at = int(early.lifetimes.first[number])
-            yield _of_lifetime(early, number, at, words, *(f"from frame {frame}" for frame in begins))
-        ends = [int(frames[lives.last[n]]) for (lives, frames), n in ((one, mine), (other, yours))]
-        if ends[0] != ends[1]:
-            longer, number = (reference, mine) if ends[0] > ends[1] else (candidate, yours)
-            at = int(np.searchsorted(longer.clock.frames, min(ends), side="right"))
-            words = _later(ends[1] - ends[0], "ends")
-            yield _of_lifetime(longer, number, at, words, *(f"until frame {frame}" for frame in ends))
+        parents = _parent(reference, mine), _parent(candidate, yours)
+        if parents[0] != parents[1]:
+            at = int(begins(reference)[mine])
+            yield _of_lifetime(reference, mine, at, "parent differs", *(one or "none" for one in parents))
 
 
-def _later(frames: int, verb: str) -> str:
-    return f"{verb} {abs(frames)} frame{'' if abs(frames) == 1 else 's'} {'late' if frames > 0 else 'early'}"
+def _moved(
+    reference: Session,
+    candidate: Session,
+    pairs: LifetimePairs,
+    where: Callable[[Session], Ints],
+    verb: str,
+    preposition: str,
+) -> Iterator[Difference]:
+    """Yield the lifetimes that begin, or end, on another frame."""
+    mine, yours = where(reference)[pairs.reference], where(candidate)[pairs.candidate]
+    first, second = reference.clock.frames[mine], candidate.clock.frames[yours]
+    for row in np.flatnonzero(first != second).tolist():
+        told = [int(frames[row]) for frames in (first, second)]
+        late = told[1] - told[0]
+        words = f"{verb} {counted(abs(late), 'frames')} {'late' if late > 0 else 'early'}"
+        alone = reference if (late < 0) == (verb == "ends") else candidate
+        number = int((pairs.reference if alone is reference else pairs.candidate)[row])
+        # the first frame on which one has it and the other has not
+        frame = min(told) + 1 if verb == "ends" else min(told)
+        at = alone.clock.clock_index_at_or_after(frame)
+        yield _of_lifetime(alone, number, at, words, *(f"{preposition} frame {frame}" for frame in told))
+
+
+def _parent(session: Session, number: int) -> str:
+    parent = int(session.lifetimes.parent[number])
+    return "" if parent == NOBODY else session.names[parent]
 
 
 def _of_lifetime(session: Session, number: int, at: int, words: str, mine: str, yours: str) -> Difference:
     lifetimes, at = session.lifetimes, min(at, session.clock.size - 1)
-    parent = int(lifetimes.parent[number])
+    parent = _parent(session, number)
     frame = int(session.clock.frames[at])
     return Difference(
         "lifetime", session.kinds[lifetimes.kind[number]], session.names[lifetimes.name[number]], frame,
         float(session.clock.times[at]), words, mine, yours, last=frame,
-        others=(session.names[parent],) if parent != NOBODY else (),
+        others=(parent,) if parent else (),
     )  # fmt: skip
 
 
 def property_differences(
-    reference: TraceData, candidate: TraceData, pairs: LifetimePairs, tolerances: dict[str, float]
+    reference: TraceData,
+    candidate: TraceData,
+    pairs: LifetimePairs,
+    tolerances: Mapping[str, float],
+    is_ignored: Callable[..., bool],
 ) -> Iterator[tuple[int, list[Difference]]]:
     """Yield for each property of each kind how many values were compared, and a difference for each lifetime."""
     for kind in (kind for kind in reference.session.kinds if kind in candidate.session.kinds):
-        yield 0, list(_only_in_one(reference, candidate, kind))
         samples = _shared(reference, candidate, kind, pairs)
-        columns = [name for name in reference.columns(kind) if name in candidate.columns(kind)]
+        columns = [name for side in (reference, candidate) for name in side.columns(kind)]
         for name in dict.fromkeys(map(property_of, columns)):
-            parts = [one for one in columns if property_of(one) == name]
+            if is_ignored(kind, f"{kind}.{name}"):
+                continue
+            parts, others = (
+                [one for one in side.columns(kind) if property_of(one) == name] for side in (reference, candidate)
+            )
+            if set(parts) != set(others):
+                yield 0, [_of_other_parts(reference, kind, name, parts, others)]
+                continue
             mine, yours = ([side.column(kind, one) for one in parts] for side in (reference, candidate))
             tol = tolerances.get(f"{kind}.{name}", tolerances.get(name, 0.0))
             apart, distance = _apart(mine, yours, samples, tol)
@@ -81,16 +108,16 @@ def property_differences(
             yield len(samples.mine), list(found)
 
 
-def _only_in_one(reference: TraceData, candidate: TraceData, kind: str) -> Iterator[Difference]:
-    """Yield the properties that one session alone has."""
-    mine, yours = ({property_of(one) for one in side.columns(kind)} for side in (reference, candidate))
+def _of_other_parts(
+    reference: TraceData, kind: str, name: str, mine: Sequence[str], yours: Sequence[str]
+) -> Difference:
+    """Return the difference of a property that one session alone has, or has with other parts."""
     clock = reference.session.clock
-    for name in sorted(mine ^ yours):
-        words, told = ("missing", ("recorded", "none")) if name in mine else ("extra", ("none", "recorded"))
-        yield Difference(
-            "property", f"{kind}.{name}", "", int(clock.frames[0]), float(clock.times[0]), words, *told,
-            last=int(clock.frames[-1]),
-        )  # fmt: skip
+    words = "missing" if not yours else "extra" if not mine else "has other parts"
+    return Difference(
+        "property", f"{kind}.{name}", "", int(clock.frames[0]), float(clock.times[0]), words,
+        ", ".join(mine) or "none", ", ".join(yours) or "none", last=int(clock.frames[-1]),
+    )  # fmt: skip
 
 
 def _shared(reference: TraceData, candidate: TraceData, kind: str, pairs: LifetimePairs) -> _Samples:

@@ -8,6 +8,7 @@ from rich.console import RenderableType
 from rich.text import Text
 
 from breadcrumb.comparison.differences import Comparison, Difference, Group
+from breadcrumb.model.plurals import counted
 
 _GROUPS = 8
 _FOLLOWED = 6
@@ -32,8 +33,8 @@ def _parts(found: Comparison) -> Iterator[Text]:
     if not differing:
         yield Text.assemble(end, ("all are equal", "bold green"))
         return
-    told = f"{differing} difference{'' if differing == 1 else 's'} in {len(found.groups)} group"
-    yield Text.assemble(end, (told + ("" if len(found.groups) == 1 else "s"), "bold red"))
+    told = f"{counted(differing, 'differences')} in {counted(len(found.groups), 'groups')}"
+    yield Text.assemble(end, (told, "bold red"))
 
 
 def _group(group: Group, head: str, found: Comparison) -> Iterator[Text]:
