@@ -73,12 +73,24 @@ def test_untested_outranks_known(sessions: list[Path], tmp_path: Path) -> None:
     assert (run.exit_code, run.tally.known[LOW].broken) == (3, 1)
 
 
+def test_a_known_failure_covers_none_of_several_rules_of_one_id(sessions: list[Path], tmp_path: Path) -> None:
+    """A rule that is written before another of the same ID would take its place in the list; so neither is known."""
+    text = CHECKS.format(limit=9).replace(', id="low"', "").replace('.x < 9, "kegs', '.y < 2, "kegs')
+    (tmp_path / "check_it.py").write_text(text)
+    id = "it/it/judge/keg.y"
+    run = run_checks([tmp_path / "check_it.py"], sessions, known=[KnownFailure(id, "hull")])
+    (high,) = (one for one in run.results if (one.session, one.check.name) == ("high", "check_it"))
+    assert [one.rule.id for one in high.broken] == [id, f"{id}~2"]
+    assert (high.outcome, run.exit_code) == ("broken", 1)
+
+
 FILES = {
     # what is in the file, and what is said of it
     "a typing error": ('["it/it"]\nreson = "x"', "found reson; did you mean reason?"),
     "no reason": ('["it/it"]\nbuild = "1.*"', "expected a reason, a text; found None"),
     "no table": ('"it/it" = "x"', "expected a table"),
     "a pattern": ('["it/*"]\nreason = "x"', "expected the whole ID of a rule, found a pattern"),
+    "one of several": ('["it/it~2"]\nreason = "x"', "give it an id= in its check"),
     "a time": ('["it/it"]\nreason = "x"\nuntil = 2026-01-01T10:00:00', "expected until as a date"),
     "a number as build": ('["it/it"]\nreason = "x"\nbuild = 7', "expected a build as text"),
     "no TOML": ("it/it: x", "expected TOML"),

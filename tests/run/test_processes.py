@@ -154,9 +154,17 @@ def test_check_files_travel_with_the_task(sessions: list[Path], tmp_path: Path) 
     path.write_text(
         path.read_text().replace("< 3", "< HIGHEST").replace("import os", "from limits import HIGHEST\nimport os")
     )
-    (tmp_path / "check_plain.py").write_text("def check_plain(trace):\n    assert trace.one('keg').y.values[-1] == 0\n")
+    (tmp_path / "aids").mkdir()
+    (tmp_path / "aids" / "__init__.py").write_text("NEAR = 9\n")
+    (tmp_path / "env").mkdir()
+    (tmp_path / "env" / "large.py").write_text("")
+    (tmp_path / "check_plain.py").write_text(
+        "from aids import NEAR\n\n\ndef check_plain(trace):\n    assert trace.one('keg').y.values[-1] == 0 * NEAR\n"
+    )
     task = Task(Sources.at([path, tmp_path / "check_plain.py"]))
     here, carried = Judge(task).judge(sessions[1], Vocabulary()), replace(task, sources=task.sources.copied())
+    carries = {"check_kegs.py", "check_plain.py", "limits.py", "aids/__init__.py"}
+    assert {one.relative_to(tmp_path).as_posix() for one in carried.sources.copies} == carries
     shutil.rmtree(tmp_path)
     linecache.clearcache()
     assert Judge(pickle.loads(pickle.dumps(carried))).judge(sessions[1], Vocabulary()) == here
@@ -178,18 +186,18 @@ def test_a_scheduler_that_does_not_answer_is_named(name: str, sessions: list[Pat
     assert (done.returncode, f"the scheduler at {address} {said}" in done.stderr) == (2, True), done.stderr
 
 
-def test_an_error_in_a_check_file_is_the_same_from_any_process(sessions: list[Path], tmp_path: Path) -> None:
-    """What is wrong with a check is raised with its words, although it was found in another process."""
+def test_an_error_in_a_check_file_is_the_same_from_anywhere(where: Where, sessions: list[Path], tmp_path: Path) -> None:
+    """What is wrong with a check is raised with its words, although it was found in another process or on a worker."""
     (tmp_path / "check_it.py").write_text(
         "from breadcrumb import judge\n\n\ndef check_it(trace):\n"
         "    assert judge(True, 'one', id='same')\n    assert judge(True, 'two', id='same')\n"
     )
     said = []
-    for jobs in (1, 2):
+    for how in ({"jobs": 1}, {"jobs": 2}, {"scheduler": "here"}):
         with pytest.raises(CheckFileError) as raised:
-            run_checks([tmp_path / "check_it.py"], sessions, jobs=jobs)
+            run_checks([tmp_path / "check_it.py"], sessions, **where(how))
         said.append(str(raised.value))
-    assert said[0] == said[1]
+    assert len(set(said)) == 1
 
 
 ERRORS = [
@@ -258,3 +266,4 @@ def test_what_cannot_be_written_costs_itself_alone(option: str, sessions: list[P
     )
     assert "4 checks on 5 sessions: 7 broken" in done.stdout
     assert not [one for one in (tmp_path / "o").glob("it*") if one.is_file()]
+    assert "\nreport " not in done.stdout

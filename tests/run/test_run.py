@@ -111,7 +111,7 @@ def _plain(verdict: Any) -> tuple[Any, ...]:
 
 
 def test_situations_are_counted_over_a_run(tmp_path: Path, cli: Callable[..., Any], bay: Callable[..., Path]) -> None:
-    """How often each came about, and which never did, is in the summary, the JSON and the report; nothing is judged."""
+    """How often each occurred, and which never did, is in the summary, the JSON and the report; nothing is judged."""
     (tmp_path / "check_it.py").write_text(
         "from breadcrumb import judge, situation\n"
         "def check_it(trace):\n"
@@ -127,7 +127,7 @@ def test_situations_are_counted_over_a_run(tmp_path: Path, cli: Callable[..., An
     assert (done.returncode, "NEVER   a boat flies  a situation of it/check_it" in done.stdout) == (0, True), (
         done.stdout
     )
-    assert "3 of 4 situations came about" in done.stdout
+    assert "3 of 4 situations occurred" in done.stdout
     found = json.loads((tmp_path / "out.jsonl").read_text().splitlines()[-1])["situations"]
     traces = [open_trace(one) for one in sessions]
     taken = [one.events("whirlpool.moved").count for one in traces]

@@ -18,14 +18,15 @@ APPLIES: dict[str, tuple[str, list[str], int, str]] = {
     "one of several": ("seed=(0, 2)", ["calm", "high", "late"], 0, ""),
     "two fields": ("seed=0, tick_rate=10", ["calm"], 0, ""),
     "none": ("build='2.*'", [], 3, ""),
-    "a typing error": ("biuld='1.1'", [], 2, "check_it is for sessions with biuld, which no session of this run has; did you mean build?"),
+    "a field that none has": ("mood='calm'", [], 3, ""),
+    "a typing error": ("biuld='1.1'", [], 2, "check_it is for sessions with biuld, which none has; did you mean build?"),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize("jobs", [1, 2])
 @pytest.mark.parametrize("name", APPLIES)
 def test_a_check_applies_to_some_sessions(name: str, jobs: int, sessions: list[Path], tmp_path: Path) -> None:
-    """Elsewhere it has no outcome; if it applies to none, it is untested in the run; a field that none has is an error."""
+    """Elsewhere it has no outcome; if it applies to none, it is untested in the run; a slip in the name of a field is an error."""
     wanted, judged, code, said = APPLIES[name]
     path = tmp_path / "check_it.py"
     path.write_text(f"{HEAD}@for_sessions({wanted})\ndef check_it(trace):\n{HELD}\n\ndef check_all(trace):\n{HELD}")
@@ -64,7 +65,8 @@ ACROSS: dict[str, tuple[str, str, str]] = {
     "what no session has": ('judge(len(traces.where(build="3")) > 0, "x")', "untested", "0 of 1 sessions with build=3"),
     "fewer than needed": ('judge(len(traces.where(build="1.1", at_least=3)) > 0, "x")', "untested", "2 of 3 sessions with build=1.1"),
     "not one": ('judge(traces.where(build="1.1").one().one("keg").x < 9, "x")', "untested", "expected one session, found 2"),
-    "a field that none has": ('judge(len(traces.where(biuld="1.1")) > 0, "x")', "error", "did you mean 'build'?"),
+    "a field that none has": ('judge(len(traces.where(mood="calm")) > 0, "x")', "untested", "0 of 1 sessions with mood=calm"),
+    "a typing error": ('judge(len(traces.where(biuld="1.1")) > 0, "x")', "error", "did you mean 'build'?"),
     "a plain assert": ('len(traces) > 9', "broken", "len(traces) > 9"),
     "no group": ('all_of(*[judge(True, "x") for one in traces.by("seed") if len(one) > 9])', "error", "all_of"),
     "groups": ('judge(sum(len(one) > 1 for one in traces.by("seed")) == 2, "x")', "held", ""),

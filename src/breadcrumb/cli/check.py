@@ -7,7 +7,7 @@ from typing import Any, NoReturn
 
 import click
 
-from breadcrumb.cli.console import console, fail, progress, say
+from breadcrumb.cli.console import by_name, console, fail, progress, say
 from breadcrumb.cli.outputs import Outputs
 from breadcrumb.errors import CheckFileError, ClusterError, KnownFailuresError
 from breadcrumb.report.figures import FigureWriter
@@ -15,14 +15,6 @@ from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_check_files, find_traces
 from breadcrumb.run.known import read_known_failures
 from breadcrumb.run.running import Interrupted, Plan, check_sessions
-
-
-def _named(given: tuple[str, ...]) -> dict[str, str]:
-    """Return patterns by their names."""
-    for one in given:
-        if "=" not in one:
-            raise click.BadParameter(f"expected NAME=PATTERN, such as build=0.9.2, found {one!r}")
-    return {name.strip(): pattern.strip() for name, _, pattern in (one.partition("=") for one in given)}
 
 
 @click.command(
@@ -52,7 +44,7 @@ def _named(given: tuple[str, ...]) -> dict[str, str]:
     "about",
     multiple=True,
     metavar="NAME=PATTERN",
-    callback=lambda context, option, given: _named(given),
+    callback=lambda context, option, given: by_name(given, str, "NAME=PATTERN, such as build=0.9.2"),
     help="Check only the sessions whose metadata match, such as build=0.9.2.",
 )
 @click.option(
@@ -145,10 +137,10 @@ def _run(files: list[Path], traces: list[Path], plan: Plan, asked: _Options) -> 
         CheckFileError: a check file cannot be loaded.
         ClusterError: the cluster cannot be reached.
     """
-    drawn, page, interrupted = FigureWriter(asked.out), None, None
+    drawn, interrupted = FigureWriter(asked.out), None
     with Outputs() as outputs, progress() as show:
         if asked.report is not None:
-            page = outputs.report(asked.report, show, excerpt=asked.excerpt)
+            outputs.report(asked.report, show, excerpt=asked.excerpt)
         elif asked.figures:
             outputs.open("figures", asked.out, "--out", lambda: drawn)
         outputs.lines(asked.junit, asked.lines, traces)
@@ -158,10 +150,10 @@ def _run(files: list[Path], traces: list[Path], plan: Plan, asked: _Options) -> 
             tally, interrupted = stopped.tally, stopped
         outputs.finish(tally)
     console().print(summary(tally, drawn.written), crop=False)
-    if page is not None and page.is_file():
-        say(f"report  {page}")
+    if outputs.page is not None:
+        say(f"report  {outputs.page}")
         if asked.opens:
-            webbrowser.open(page.resolve().as_uri())
+            webbrowser.open(outputs.page.resolve().as_uri())
     if interrupted is not None:
         raise interrupted
     raise SystemExit(tally.exit_code)

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from breadcrumb.cli.console import console, fail, say
+from breadcrumb.cli.console import by_name, console, fail, say
 from breadcrumb.comparison.comparing import compare
 from breadcrumb.errors import BreadcrumbError, NotComparable
 from breadcrumb.report.compared import comparison_view
@@ -14,18 +14,6 @@ ALIKE, DIFFER, NOTHING_COMPARED = 0, 1, 3
 """The exit codes, besides that of a wrong input."""
 
 
-def _amounts(given: tuple[str, ...]) -> dict[str, float]:
-    """Return tolerances by their names."""
-    found = {}
-    for one in given:
-        name, _, value = one.partition("=")
-        try:
-            found[name.strip()] = float(value)
-        except ValueError:
-            raise click.BadParameter(f"expected NAME=NUMBER, such as position=0.01, found {one!r}") from None
-    return found
-
-
 @click.command("compare", epilog="\b\nExample: breadcrumb compare lantern-bay/correct.crumbs lantern-bay/faulty.crumbs")
 @click.argument("reference", type=click.Path(path_type=Path))
 @click.argument("candidate", type=click.Path(path_type=Path))
@@ -33,7 +21,7 @@ def _amounts(given: tuple[str, ...]) -> dict[str, float]:
     "--tol",
     multiple=True,
     metavar="NAME=NUMBER",
-    callback=lambda context, option, given: _amounts(given),
+    callback=lambda context, option, given: by_name(given, float, "NAME=NUMBER, such as position=0.01"),
     help="Tolerance of a property, such as position=0.01 or skiff.speed=0.1; may be given several times.",
 )
 @click.option(

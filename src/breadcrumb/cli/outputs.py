@@ -35,6 +35,8 @@ class Outputs:
 
     problems: list[str] = field(default_factory=list)
     """What could not be written, and what to do."""
+    page: Path | None = None
+    """The page of the report, unless it could not be written."""
     _open: dict[Target, Output] = field(default_factory=dict)
 
     def __enter__(self) -> Self:
@@ -59,14 +61,14 @@ class Outputs:
         except OSError as error:
             self._lose(target, error)
 
-    def report(self, folder: Path, show: Callable[[int, int, str], None], *, excerpt: bool = False) -> Path:
-        """Begin a report, and return the path of its page."""
+    def report(self, folder: Path, show: Callable[[int, int, str], None], *, excerpt: bool = False) -> None:
+        """Begin a report."""
         from breadcrumb.report.reporting import ReportWriter  # here: only reports pay for it
         from breadcrumb.store.folder import write_folder
 
         writer = ReportWriter(folder, write_folder if excerpt else None, lambda what: show(1, 1, f"writing {what}"))
+        self.page = writer.page
         self.open("the report", folder, "--report", lambda: writer)
-        return writer.page
 
     def lines(self, junit: Path | None, json: Path | None, traces: Iterable[Path]) -> None:
         """Begin the files for other programs."""
@@ -97,6 +99,7 @@ class Outputs:
 
     def _lose(self, target: "Target", error: OSError) -> None:
         _discard(self._open.pop(target, None))
+        self.page = None if target.option == "--report" else self.page
         where = error.filename if target.where is None else target.where
         reason = error.strerror or error
         self.problems.append(

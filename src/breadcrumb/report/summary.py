@@ -215,7 +215,7 @@ def _notes_on_asserts(run: Tally) -> Iterator[str]:
 
 
 def _situations(run: Tally) -> Iterator[RenderableType]:
-    """Say how many of the situations that checks name came about, and which never did."""
+    """Say how many of the situations that checks name occurred, and which never did."""
     situations = run.situations
     never = [one for one in situations if not one.times]
     for one in never[:_LISTED]:
@@ -225,7 +225,7 @@ def _situations(run: Tally) -> Iterator[RenderableType]:
         yield Text(f"        and {len(never) - _LISTED} more situations")
     if situations:
         met = len(situations) - len(never)
-        yield Text(f"{met} of {_many(len(situations), 'situation')} came about; --report and --json tell how often")
+        yield Text(f"{met} of {_many(len(situations), 'situation')} occurred; --report and --json tell how often")
 
 
 def _counts(run: Tally) -> Text:

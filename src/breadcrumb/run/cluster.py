@@ -8,7 +8,7 @@ from pathlib import Path
 from threading import Lock, local
 from typing import Any, Generic, Self, TypeVar
 
-from breadcrumb.errors import ClusterError
+from breadcrumb.errors import BreadcrumbError, ClusterError
 from breadcrumb.run.children import Child, Ended
 from breadcrumb.run.processes import AHEAD, ended_across, ended_session, in_order
 from breadcrumb.run.results import SessionResult
@@ -113,6 +113,8 @@ class _Asked(Generic[_Found]):
             found: _Found = self.future.result()
         except Ended as ended:
             return self.otherwise(str(ended))
+        except BreadcrumbError:  # what a check file does wrong is raised wherever it runs
+            raise
         except KilledWorker:
             return self.otherwise("the workers that checked it died")
         except ImportError as error:

@@ -104,6 +104,10 @@ def _known_failure(rule: str, table: Any, path: Path) -> KnownFailure:
         raise KnownFailuresError(f'{path}: ["{rule}"]: expected a build as text, such as "0.9.*"; found {build!r}')
     if until is not None and type(until) is not dt.date:
         raise KnownFailuresError(f'{path}: ["{rule}"]: expected until as a date, such as 2026-12-24; found {until!r}')
+    if "~" in rule:
+        raise KnownFailuresError(
+            f'{path}: ["{rule}"]: several rules have this ID and differ by order alone; give it an id= in its check'
+        )
     if any(sign in rule for sign in "*?["):
         raise KnownFailuresError(f'{path}: ["{rule}"]: expected the whole ID of a rule, found a pattern')
     return KnownFailure(rule, reason, build, "" if until is None else until.isoformat())

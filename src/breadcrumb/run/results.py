@@ -108,8 +108,12 @@ class Result:
             situations: how often each situation came about.
             known: the IDs of rules whose failure is known, with the reason.
         """
-        ids = {one.rule.id for one in findings if one.outcome == "broken"}
-        used = {id: reason for id, reason in (known or {}).items() if id in ids}
+        ids = {one.rule.id: one.outcome for one in findings}
+        used = {
+            id: reason
+            for id, reason in (known or {}).items()
+            if ids.get(id) == "broken" and f"{id}~2" not in ids  # of several, which one is known is not known
+        }
         outcome = _outcome(findings, error, plain, used)
         return cls(check, trace, session, outcome, findings, error, plain, unasserted, why, situations or {}, used)
 

@@ -1,6 +1,6 @@
 """Where check files are read from: the disk, or copies that travelled with a task to another machine."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -11,7 +11,7 @@ _PACKAGE = "__init__.py"
 
 @dataclass(frozen=True)
 class Sources:
-    """Check files, and the Python files of their folders."""
+    """Check files, and the modules and packages of their folders."""
 
     files: tuple[Path, ...] = ()
     """The check files."""
@@ -24,13 +24,17 @@ class Sources:
         return cls(tuple(dict.fromkeys(files)))
 
     def copied(self) -> "Sources":
-        """Return the same files with their contents, and those of the Python files in their folders.
+        """Return the same files with their contents, and those of the modules and packages in their folders.
+
+        Other folders within them, such as virtual environments, are left out.
 
         Raises:
             OSError: a file cannot be read.
         """
-        found = {path for folder in {file.parent for file in self.files} for path in folder.rglob(f"*{_PYTHON}")}
-        return Sources(self.files, {path: path.read_bytes() for path in sorted(found | set(self.files))})
+        found = set(self.files)
+        for folder in {file.parent for file in self.files}:
+            found |= set(_python_of(folder))
+        return Sources(self.files, {path: path.read_bytes() for path in sorted(found)})
 
     def is_file(self, path: Path) -> bool:
         """Tell whether there is a file."""
@@ -55,3 +59,10 @@ class Sources:
     @cached_property
     def _resolved(self) -> dict[Path, bytes]:
         return {path.resolve(): content for path, content in self.copies.items()}
+
+
+def _python_of(folder: Path) -> Iterator[Path]:
+    """Yield the modules of a folder, and those of the packages in it."""
+    yield from folder.glob(f"*{_PYTHON}")
+    for package in folder.glob(f"*/{_PACKAGE}"):
+        yield from _python_of(package.parent)

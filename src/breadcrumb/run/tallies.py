@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
-from breadcrumb.errors import near_names
+from breadcrumb.errors import is_typing_error
 from breadcrumb.model.plurals import counted
 from breadcrumb.run.known import KnownCount
 from breadcrumb.run.results import (
@@ -130,9 +130,9 @@ class Tally:
             self.note(*(f"--only {one}: no rule that was judged has such an ID" for one in missed))
         for check, one in self.checks.items():
             for name in one.applies_to.keys() - self._fields:
-                near = near_names(name, self._fields)
-                hint = f"; did you mean {near[0]}?" if near else ""
-                self.note(f"{check.name} is for sessions with {name}, which no session of this run has{hint}")
+                near = next((known for known in sorted(self._fields) if is_typing_error(name, known)), "")
+                if near:
+                    self.note(f"{check.name} is for sessions with {name}, which none has; did you mean {near}?")
         nowhere = "was neither seen nor declared in any session of this run"
         self.note(*(f"{name} {nowhere}" for name in sorted(self.unknown)))
 
@@ -179,7 +179,7 @@ class Tally:
 
     def _take_rules(self, result: Result, about: Mapping[str, str]) -> None:
         for finding in result.findings:
-            if finding.rule.id in self.known and finding.outcome != "untested":
+            if finding.rule.id in self.known and (finding.outcome == "held" or finding.rule.id in result.known):
                 self._take_known(finding, result.trace, about)
             id, numbered, _ = finding.rule.id.partition("~")
             if numbered:

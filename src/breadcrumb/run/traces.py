@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, overload
 
 from breadcrumb.algebra.quantities import Quantity
-from breadcrumb.errors import NeverExercised, UnknownName
+from breadcrumb.errors import NeverExercised, UnknownName, is_typing_error
 from breadcrumb.model.plurals import counted
 from breadcrumb.run.applying import Wanted, matches, wanted_words
 from breadcrumb.trace.opened import Trace, open_trace
@@ -82,9 +82,9 @@ class Traces(Sequence[Trace]):
 
         Raises:
             NeverExercised: there are fewer sessions; the check that asked is untested.
-            UnknownName: no session of the run has a field of this name.
+            UnknownName: a field is most likely a typing error: no session has it, and one has a name like it.
         """
-        self._refuse_unknown(about)
+        self._refuse_typing_errors(about)
         found = tuple(one for one in self.sessions if matches(one.about, about))
         if len(found) < at_least:
             raise NeverExercised(f"{len(found)} of {at_least} sessions with {wanted_words(about)}")
@@ -97,7 +97,7 @@ class Traces(Sequence[Trace]):
             fields: the names of the fields; sessions without one of them are in a group of their own.
 
         Raises:
-            UnknownName: no session has a field of this name.
+            UnknownName: a field is most likely a typing error.
 
         Example:
             >>> from breadcrumb.testing import make_trace
@@ -105,7 +105,7 @@ class Traces(Sequence[Trace]):
             >>> [len(group) for group in Traces.of(made).by("seed")]
             [2, 2]
         """
-        self._refuse_unknown(fields)
+        self._refuse_typing_errors(fields)
         groups: dict[tuple[str | None, ...], list[SessionEntry]] = {}
         for one in self.sessions:
             groups.setdefault(tuple(one.about.get(name) for name in fields), []).append(one)
@@ -126,10 +126,10 @@ class Traces(Sequence[Trace]):
             raise NeverExercised(f"expected one session, found {len(self.sessions)}")
         return self[0]
 
-    def _refuse_unknown(self, fields: Iterable[str]) -> None:
+    def _refuse_typing_errors(self, fields: Iterable[str]) -> None:
         known = {name for one in self.sessions for name in one.about}
         for name in fields:
-            if self.sessions and name not in known:
+            if name not in known and any(is_typing_error(name, other) for other in known):
                 raise UnknownName("metadata field", name, known, "the sessions of this run")
 
     def mean(self, measure: Callable[[Trace], float]) -> Quantity:
