@@ -12,6 +12,8 @@ from types import SimpleNamespace
 import pytest
 
 from breadcrumb import Recorder
+from breadcrumb.journal.layout import FILE_NAME
+from breadcrumb.journal.lock import lock_file
 
 PATIENCE = 30.0
 CHECK = (
@@ -101,6 +103,20 @@ def test_what_changes_is_run_again(watching: Watching, tmp_path: Path) -> None:
     assert watching.lines == []
     watching.process.send_signal(signal.SIGINT)
     assert watching.process.wait(PATIENCE) == 0
+
+
+def test_a_session_is_checked_when_its_lock_is_free(watching: Watching, tmp_path: Path) -> None:
+    """A recording that ends some time after its last write is not lost, though no file changes when it ends."""
+    record(tmp_path / "elsewhere", "held")
+    (tmp_path / "elsewhere" / "night" / "held.crumbs").rename(tmp_path / "held")
+    journal = (tmp_path / "held" / FILE_NAME).open("rb")
+    assert lock_file(journal)
+    (tmp_path / "held").rename(tmp_path / "night" / "held.crumbs")
+    time.sleep(1)
+    assert watching.lines == []
+    journal.close()
+    said = watching.until("2 held")
+    assert any(line.endswith("changed: held.crumbs") for line in said), said
 
 
 def test_a_session_is_checked_when_its_recording_ends(watching: Watching, tmp_path: Path) -> None:

@@ -1,4 +1,4 @@
-"""Situations: what a rule should have met in play, counted over a run, so that what never came about is told."""
+"""Situations: what a rule should have met in play, counted over a run, so that what never occurred is told."""
 
 from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.moments import Moments
@@ -11,7 +11,7 @@ from breadcrumb.verdicts.collecting import active_collector
 
 
 def situation(what: Moments | Spans | Flag | Objects | Claim | bool | int, words: str) -> int:
-    """Count how often a situation came about in a session; a run tells the sum over its sessions, and what never did.
+    """Count how often a situation occurred in a session; a run tells the sum over its sessions, and what never did.
 
     It judges nothing, and changes no outcome. Within a check, say it before what is asserted, since nothing is counted
     behind an assert that fails.
@@ -22,7 +22,7 @@ def situation(what: Moments | Spans | Flag | Objects | Claim | bool | int, words
         words: the situation in words, such as `"thrown to the north"`; those of one check must differ.
 
     Returns:
-        How often it came about in this session.
+        How often it occurred in this session.
 
     Raises:
         Misuse: it is something else, or a number below 0; or the check has named such a situation already.

@@ -4,6 +4,7 @@ import time
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import TypeAlias
 
@@ -18,8 +19,8 @@ from breadcrumb.run.running import Plan, Which, check_sessions
 from breadcrumb.store.locations import SUFFIX, is_remote
 from breadcrumb.trace.vocabulary import Vocabulary
 
-_QUIET_MS, _STEP_MS = 200, 50
-"""For how long nothing may change before what changed is run, and how often that is looked at."""
+_QUIET_MS, _STEP_MS, _WAIT_MS = 200, 50, 250
+"""After which quiet time a change is run, how often that is looked at, and how often where nothing changes."""
 _PATTERN = "*?["
 State: TypeAlias = tuple[tuple[str, int, int], ...]
 """The name, size and time of each file of a trace."""
@@ -37,6 +38,8 @@ class Watched:
     """The names that the traces know together."""
     has_across: bool = False
     """Whether there were checks of several sessions."""
+    recorded: list[Path] = field(default_factory=list)
+    """The traces that changed, but were still being recorded when they were last looked at."""
 
     def places(self) -> list[Path]:
         """Return the folders in which something may change."""
@@ -65,7 +68,9 @@ class Watched:
 
     def changed_traces(self) -> list[Path]:
         """Return the traces that are new, or whose files are different, and that are recorded to their end."""
-        return [one for one in self.traces() if self.states.get(one) != _state(one) and not _is_being_recorded(one)]
+        changed = [one for one in self.traces() if self.states.get(one) != _state(one)]
+        self.recorded = [one for one in changed if _is_being_recorded(one)]
+        return [one for one in changed if one not in self.recorded]
 
 
 @dataclass(frozen=True)
@@ -88,13 +93,26 @@ def watch(watched: Watched, plan: Plan) -> int:
         import watchfiles
     except ImportError:
         fail("--watch needs watchfiles; install it with pip install 'breadcrumb[watch]'")
-    code = _run(watched, Due([], watched.files, watched.traces()), plan) if watched.traces() else HELD
-    say(f"watching {', '.join(map(str, watched.places()))}; Ctrl-C ends it")
-    with suppress(KeyboardInterrupt):
-        for changes in watchfiles.watch(*watched.places(), debounce=_QUIET_MS, step=_STEP_MS, raise_interrupt=True):
-            for due in _due(watched, [Path(path) for _, path in changes]):
-                say(f"\n{time.strftime('%H:%M:%S')}  changed: {', '.join(one.name for one in due.changed)}")
-                code = _run(watched, due, plan)
+    code = None
+    changed = partial(watchfiles.watch, debounce=_QUIET_MS, step=_STEP_MS, rust_timeout=_WAIT_MS, yield_on_timeout=True)
+    try:
+        for changes in changed(*watched.places(), raise_interrupt=True):
+            if code is None:  # the first run is within the loop, so that what changes meanwhile is seen
+                code = _run(watched, Due([], watched.files, watched.traces()), plan) if watched.traces() else HELD
+                say(f"watching {', '.join(map(str, watched.places()))}; Ctrl-C ends it")
+            if changes or watched.recorded:  # nothing tells that a recording ended but its lock
+                code = _run_changed(watched, [Path(path) for _, path in changes], plan, code)
+    except KeyboardInterrupt:
+        if code is None:  # nothing was checked
+            raise
+    return HELD if code is None else code
+
+
+def _run_changed(watched: Watched, paths: list[Path], plan: Plan, code: int) -> int:
+    """Run what is due now that these paths changed, and return the exit code of the last run, or the given one."""
+    for due in _due(watched, paths):
+        say(f"\n{time.strftime('%H:%M:%S')}  changed: {', '.join(one.name for one in due.changed)}")
+        code = _run(watched, due, plan)
     return code
 
 
@@ -146,6 +164,8 @@ def _state(trace: Path) -> State:
 
 
 def _is_being_recorded(trace: Path) -> bool:
+    if trace.is_dir() and not _state(trace):  # its folder was made, and nothing written yet
+        return True
     try:
         with (trace / FILE_NAME).open("rb") as file:
             return not lock_file(file)

@@ -41,14 +41,14 @@ class CheckInfo:
 
 @dataclass(frozen=True, slots=True)
 class Situation:
-    """How often a situation that a check names came about, in a session or in a run."""
+    """How often a situation that a check names occurred, in a session or in a run."""
 
     check: str
     """The file and the name of the check, as `flares/check_flares_burst`."""
     words: str
     times: int
     sessions: int = 1
-    """In how many sessions it came about."""
+    """In how many sessions it occurred."""
     asked: int = 1
     """In how many sessions it was asked for."""
 
@@ -75,7 +75,7 @@ class Result:
     why: str = ""
     """Why nothing was tested, if no finding says it."""
     situations: dict[str, int] = field(default_factory=dict)
-    """How often each situation that the check names came about."""
+    """How often each situation that the check names occurred."""
     known: dict[str, str] = field(default_factory=dict)
     """The IDs of the broken rules whose failure is known, with the reason."""
 
@@ -105,7 +105,7 @@ class Result:
             plain: how many plain asserts held.
             unasserted: how many verdicts were never asserted.
             why: why nothing was tested.
-            situations: how often each situation came about.
+            situations: how often each situation occurred.
             known: the IDs of rules whose failure is known, with the reason.
         """
         ids = {one.rule.id: one.outcome for one in findings}

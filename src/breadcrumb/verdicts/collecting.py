@@ -29,7 +29,7 @@ class Collector:
     depth: int = 0
     """How many checks of ours are at work; verdicts that these make of each other are theirs."""
     situations: dict[str, int] = field(default_factory=dict)
-    """How often each situation that was named came about."""
+    """How often each situation that was named occurred."""
     passes: "Callable[[Sequence[Verdict], Verdict], bool] | None" = None
     """Tells whether a broken verdict does not stop the check, from it and all that were made until then."""
     _made: dict[int, Made] = field(default_factory=dict)
