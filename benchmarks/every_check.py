@@ -131,6 +131,7 @@ def of_lifetimes_and_values(trace: Trace, at: Moments, on: Spans) -> Checks:
         "only_these_change": lambda: session.only_these_change(trace, ["barrel.position.*", "barrel.yaw"]),
         "reports_error": lambda: session.reports_error(trace, "*"),
         "keeps_pace": lambda: session.keeps_pace(trace, seconds(0.02)),
+        "same_as": lambda: session.same_as(trace, trace),
         "same_at_any_rate": lambda: session.same_at_any_rate([slow, trace], lambda one: one.one(id="b0").heat),
     }
 

@@ -136,7 +136,7 @@ NEEDS = {
     "Q": 8,
 }
 """How many rows the page of needs has, by the letter of their names."""
-PLANNED = {"D1", "D7", "U6"}
+PLANNED = {"U6"}
 
 
 class Need(NamedTuple):

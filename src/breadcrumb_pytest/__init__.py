@@ -14,6 +14,7 @@ import pytest
 if TYPE_CHECKING:
     from breadcrumb.run.known import KnownFailure
     from breadcrumb.run.loading import Check, Loader
+    from breadcrumb.run.references import References
     from breadcrumb.run.results import Result, SessionResult
     from breadcrumb.run.tallies import Tally
     from breadcrumb.run.traces import Traces
@@ -30,17 +31,21 @@ _result: pytest.StashKey["SessionResult"] = pytest.StashKey()
 _tally: pytest.StashKey["Tally"] = pytest.StashKey()
 _nodes: pytest.StashKey[dict[str, str]] = pytest.StashKey()
 _names: pytest.StashKey["Vocabulary"] = pytest.StashKey()
+_accepted: pytest.StashKey["References"] = pytest.StashKey()
 _known: pytest.StashKey[tuple["KnownFailure", ...]] = pytest.StashKey()
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    """Add `--crumbs` and `--known-failures`."""
+    """Add `--crumbs`, `--known-failures` and `--reference`."""
     group = parser.getgroup("breadcrumb", "checks on recorded play sessions")
     group.addoption(
         "--crumbs", action="append", default=[], metavar="PATH", help="a trace to check; repeat, or use * and ?"
     )
     group.addoption(
         "--known-failures", metavar="FILE", help="a list of rules that may be broken, as breadcrumb check takes it"
+    )
+    group.addoption(
+        "--reference", action="append", default=[], metavar="PATH", help="accepted sessions: a trace or a directory"
     )
 
 
@@ -110,6 +115,12 @@ def traces(request: pytest.FixtureRequest) -> "Traces":
     return Traces(tuple(SessionEntry(path, metadata_of(open_trace(path))) for path in paths))
 
 
+@pytest.fixture(scope="session")
+def reference(request: pytest.FixtureRequest) -> "References":
+    """Give the accepted sessions named by `--reference`; a check is given the one that its trace is compared with."""
+    return _references(request.config)
+
+
 @pytest.hookimpl(tryfirst=True)
 def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> bool | None:
     """Run a check as the command does; all traces of the run know each other's names."""
@@ -151,8 +162,15 @@ def _judged(item: pytest.Function, check: "Check") -> tuple["SessionResult", Bas
         known = {one.rule: one.reason for one in failures if one.applies(recording.about)}
         if not matches(recording.about, check.applies_to):
             return SessionResult(path, recording=recording, elsewhere=((check.info, check.applies_in_words),)), None
+
+    def call() -> object:
+        if "reference" not in arguments:
+            return item.obj(**arguments)
+        accepted = _references(item.config).of({} if recording is None else recording.about, path)
+        return item.obj(**(arguments | {"reference": accepted}))
+
     with knowing(_vocabulary(item.config)) as here:
-        ran = observe(check, lambda: item.obj(**arguments), label, path, known)
+        ran = observe(check, call, label, path, known)
     return SessionResult(path, (ran.result,), recording, unknown=frozenset(here.unknown)), ran.raised
 
 
@@ -254,6 +272,18 @@ def _read_known(path: str | None) -> tuple["KnownFailure", ...]:
         return () if path is None else read_known_failures(Path(path))
     except KnownFailuresError as error:
         raise pytest.UsageError(str(error)) from None
+
+
+def _references(config: pytest.Config) -> "References":
+    from breadcrumb.errors import TraceError
+    from breadcrumb.run.references import References
+
+    if _accepted not in config.stash:
+        try:
+            config.stash[_accepted] = References.at(map(Path, config.getoption("reference")))
+        except TraceError as error:
+            raise pytest.UsageError(str(error)) from None
+    return config.stash[_accepted]
 
 
 def _loader_of(config: pytest.Config) -> "Loader":

@@ -79,7 +79,11 @@ def test_fewer_digits_change_no_outcome(name: str, tmp_path: Path) -> None:
             assert yours.margin.value == pytest.approx(mine.margin.value, abs=1e-4)
 
 
-TOLD_BY_MORE = {"keeps_types": "the recorder's notes", "same_at_any_rate": "another session"}
+TOLD_BY_MORE = {
+    "keeps_types": "the recorder's notes",
+    "same_at_any_rate": "another session",
+    "same_as": "another session",
+}
 
 
 @pytest.mark.parametrize("how", RESTATED)
@@ -105,6 +109,7 @@ COUNTS_LIFETIMES = {
     "conserves",
     "happens_once",
     "leaves_when",
+    "same_as",
     "silent_once_gone",
 }
 

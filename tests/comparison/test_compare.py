@@ -154,13 +154,13 @@ def test_tolerances_and_what_is_ignored_name_what_is_there() -> None:
             compare(session(), played, **wrong)
 
 
-def test_sessions_of_another_rate_are_refused() -> None:
-    """Frames at other times, or none in common, are an error that says so; other seeds are noted."""
-    slow = session(times=[0.2 * n for n in range(10)])
-    with pytest.raises(NotComparable, match="frames at other times"):
-        compare(session(), slow)
-    with pytest.raises(NotComparable, match="no frame in common"):
-        compare(session(), session(frames=range(100, 110)))
+def test_sessions_without_anything_in_common_are_refused() -> None:
+    """No time in common, or nothing recorded, is an error that says so; other seeds are noted."""
+    with pytest.raises(NotComparable, match="no game time in common"):
+        compare(session(), session(frames=range(100, 110), times=[10 + 0.1 * n for n in range(10)]))
+    assert compare(session(), session(frames=range(100, 110))).alike  # other numbers at the same times
+    with pytest.raises(NotComparable, match="has no frames"):
+        compare(session(), make_trace([], kinds={}))
     with pytest.raises(NotComparable, match="neither events nor objects"):
         compare(make_trace([{}] * 3, kinds={}), make_trace([{}] * 3, kinds={}))
     assert compare(session(seed=1), session(seed=2)).notes == ("the seed differs: 1 and 2",)
@@ -183,4 +183,12 @@ def test_the_command_says_where_two_sessions_differ(bay: Callable[..., Path], cl
         cli("compare", good, bad, "--ignore", "barrel*", "--ignore", "contact", "--tol", "position=x").returncode == 2
     )
     assert cli("compare", good, "nothing.crumbs").returncode == 2
-    assert cli("compare", good, bay(rate="30")).returncode == 3
+    assert cli("compare", good, bad, "--anchor", "shift.strat").returncode == 2
+    slow = cli("compare", good, bay(rate="30"))
+    assert (slow.returncode, slow.stdout.splitlines()[0]) == (
+        0,
+        "NOTE    frames at other times: compared by game time, within 0.0333 s",
+    )
+    assert cli("compare", good, bay("barrel-tired", rate="30"), "--anchor", "shift.start").returncode == 1
+    nothing = cli("compare", good, good, "--ignore", "*")
+    assert (nothing.returncode, "neither events nor objects" in nothing.stderr) == (3, True)

@@ -315,6 +315,15 @@ ROWS: dict[str, Row] = {
         None,
         make_trace([], kinds={}),
     ),
+    "same_as": Row(
+        lambda t: session.same_as(t, moving),
+        moving,
+        None,
+        crowd({("b", 6): {"p": (8.0, 0.0)}}, p=east),
+        ("b", 9, "(8, 0) m"),
+        None,
+        make_trace([], kinds={}),
+    ),
     "same_at_any_rate": Row(
         lambda t: session.same_at_any_rate(
             [finer, t], lambda one: one.all("barrel").p.x.take(np.arange(len(one.all("barrel").p) // 2)), tol=0.1

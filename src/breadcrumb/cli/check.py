@@ -9,7 +9,7 @@ import click
 
 from breadcrumb.cli.console import by_name, console, fail, progress, say
 from breadcrumb.cli.outputs import Outputs
-from breadcrumb.errors import CheckFileError, ClusterError, KnownFailuresError
+from breadcrumb.errors import CheckFileError, ClusterError, KnownFailuresError, TraceError
 from breadcrumb.report.figures import FigureWriter
 from breadcrumb.report.summary import summary
 from breadcrumb.run.finding import find_check_files, find_traces
@@ -54,6 +54,14 @@ from breadcrumb.run.running import Interrupted, Plan, check_sessions
     help="Known failures: a TOML file with a table for each rule ID that may be broken, with its reason.",
 )
 @click.option(
+    "--reference",
+    "references",
+    type=click.Path(path_type=Path),
+    multiple=True,
+    metavar="PATH",
+    help="Accepted sessions, for checks that take reference: a trace or a directory; may be given several times.",
+)
+@click.option(
     "--jobs",
     type=click.IntRange(min=1),
     help="Number of sessions to check in parallel.  [default: 1, or one per processor for more than 4 sessions]",
@@ -95,7 +103,7 @@ def command(checks: Path, traces: tuple[Path, ...], **options: Any) -> None:
 
             raise SystemExit(watch(Watched(files, sessions), plan))
         _run(files, find_traces(sessions), plan, asked)
-    except (CheckFileError, ClusterError, KnownFailuresError) as error:
+    except (CheckFileError, ClusterError, KnownFailuresError, TraceError) as error:
         fail(error)
 
 
@@ -110,6 +118,7 @@ class _Options:
     only: tuple[str, ...]
     about: dict[str, str]
     known: Path | None
+    references: tuple[Path, ...]
     jobs: int | None
     scheduler: str
     timeout: float | None
@@ -127,7 +136,10 @@ class _Options:
         if self.watches and (self.report or self.junit or self.lines or self.scheduler):
             fail("--watch prints outcomes here; leave out --report, --junit, --json and --scheduler")
         known = () if self.known is None else read_known_failures(self.known)
-        return Plan(self.only, self.about, known, jobs=self.jobs or 0, scheduler=self.scheduler, timeout=self.timeout)
+        return Plan(
+            self.only, self.about, known, self.references, jobs=self.jobs or 0, scheduler=self.scheduler,
+            timeout=self.timeout,
+        )  # fmt: skip
 
 
 def _run(files: list[Path], traces: list[Path], plan: Plan, asked: _Options) -> NoReturn:

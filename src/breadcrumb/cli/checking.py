@@ -7,6 +7,7 @@ from typing import Self
 
 from breadcrumb.report.summary import brief
 from breadcrumb.run.processes import Processes
+from breadcrumb.run.references import References
 from breadcrumb.run.results import BROKE, HELD, UNTESTED, WRONG
 from breadcrumb.run.sessions import Task
 from breadcrumb.run.sources import Sources
@@ -23,10 +24,11 @@ class SessionChecker:
     Args:
         files: the check files.
         say: prints a line.
+        references: the accepted sessions.
     """
 
-    def __init__(self, files: Sequence[Path], say: Callable[[str], None]) -> None:
-        self._processes, self._say = Processes(Task(Sources.at(files)), jobs=1), say
+    def __init__(self, files: Sequence[Path], say: Callable[[str], None], references: References) -> None:
+        self._processes, self._say = Processes(Task(Sources.at(files), references=references), jobs=1), say
         self._codes: dict[Path, int] = {}
 
     def __enter__(self) -> Self:

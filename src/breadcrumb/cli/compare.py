@@ -1,6 +1,7 @@
 """`breadcrumb compare`."""
 
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -30,15 +31,23 @@ ALIKE, DIFFER, NOTHING_COMPARED = 0, 1, 3
     metavar="PATTERN",
     help="Leave out a kind, a property or an event, such as 'camera.*'; may be given several times.",
 )
+@click.option(
+    "--anchor",
+    "anchors",
+    multiple=True,
+    metavar="EVENT",
+    help="Shift CANDIDATE in time so that this event is at the same time in both; may be given several times.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
-def command(reference: Path, candidate: Path, tol: dict[str, float], ignore: tuple[str, ...], as_json: bool) -> None:
+def command(reference: Path, candidate: Path, as_json: bool, **how: Any) -> None:
     """Say where the session CANDIDATE first differs from the accepted session REFERENCE, and what followed.
 
-    Both are of the same script, seed and frame rate. Exit code: 0 nothing differs, 1 something does, 2 the command or
+    Both are of the same script and seed. At another frame rate, or with --anchor, values, events and lifetimes may be a
+    step apart. Exit code: 0 nothing differs, 1 something does, 2 the command or
     an input is wrong, 3 nothing could be compared.
     """
     try:
-        found = compare(open_trace(reference), open_trace(candidate), tol=tol, ignore=ignore)
+        found = compare(open_trace(reference), open_trace(candidate), **how)
     except NotComparable as error:
         say(f"Error: {error}", err=True)
         raise SystemExit(NOTHING_COMPARED) from None

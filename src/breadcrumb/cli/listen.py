@@ -10,11 +10,12 @@ from pathlib import Path
 import click
 
 from breadcrumb.cli.console import fail, live_lines
-from breadcrumb.errors import CheckFileError
+from breadcrumb.errors import CheckFileError, TraceError
 from breadcrumb.listen.listener import Limits, Listener, Live
 from breadcrumb.model.plurals import counted
 from breadcrumb.run.finding import find_check_files
 from breadcrumb.run.loading import load_all
+from breadcrumb.run.references import References
 from breadcrumb.run.results import WRONG
 from breadcrumb.run.sources import Sources
 
@@ -41,6 +42,14 @@ _DEFAULT = Limits()
     multiple=True,
     type=click.Path(path_type=Path),
     help="Run this check file, or all of a folder, on each session when it ends.",
+)
+@click.option(
+    "--reference",
+    "references",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    metavar="PATH",
+    help="With --check: accepted sessions, for checks that take reference.",
 )
 @click.option("--token", default="", envvar="BREADCRUMB_TOKEN", help="Shared secret that senders must present.")
 @click.option(
@@ -69,6 +78,7 @@ def command(
     port: int,
     out: Path,
     checks: tuple[Path, ...],
+    references: tuple[Path, ...],
     token: str,
     allow_origin: tuple[str, ...],
     games: int,
@@ -92,7 +102,8 @@ def command(
     try:
         files = [file for path in checks for file in find_check_files(path)]
         loaded = load_all(Sources.at(files))  # so that a file that cannot be loaded is told before a game connects
-    except CheckFileError as error:
+        accepted = References.at(references)
+    except (CheckFileError, TraceError) as error:
         fail(error)
     live: list[Live] = []
     with ExitStack() as stack:
@@ -105,7 +116,7 @@ def command(
             several = ", ".join(check.info.name for check in loaded if check.is_across)
             if several:
                 say(f"not run here, as they are about several sessions: {several}; run breadcrumb check afterwards")
-            checker = stack.enter_context(SessionChecker(files, say))
+            checker = stack.enter_context(SessionChecker(files, say, accepted))
             listener.on_trace = checker.check
         try:
             asyncio.run(_take_files(listener, sources) if sources else _listen(listener, host, port))

@@ -1,4 +1,4 @@
-"""Comparing a session with an accepted one of the same seed and frame rate."""
+"""Comparing a session with an accepted one of the same script and seed."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
@@ -9,36 +9,49 @@ import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME
 from breadcrumb.align.lifetimes import pair_lifetimes
+from breadcrumb.align.timing import Positions, Timing, align_clocks
 from breadcrumb.comparison.differences import Comparison, Difference
 from breadcrumb.comparison.events import event_differences
 from breadcrumb.comparison.grouping import Grouping
-from breadcrumb.comparison.objects import lifetime_differences, property_differences
+from breadcrumb.comparison.lifetimes import lifetime_differences
+from breadcrumb.comparison.properties import property_differences
 from breadcrumb.errors import NotComparable, UnknownName
 from breadcrumb.model.session import Session
+from breadcrumb.model.trace import TraceData
 from breadcrumb.trace.opened import Trace
 
 _CONVENTIONS = ("axes", "angles", "units", "spaces", "areas")
 _PLAYED = ("level", "seed")
+_TOGETHER = 3
+"""How many steps apart things may begin that begin at the same time, at another frame rate."""
 
 
 def compare(
-    reference: Trace, candidate: Trace, *, tol: Mapping[str, float] | None = None, ignore: Sequence[str] = ()
+    reference: Trace,
+    candidate: Trace,
+    *,
+    tol: Mapping[str, float] | None = None,
+    ignore: Sequence[str] = (),
+    anchors: Sequence[str] = (),
 ) -> Comparison:
     """Return where a session first differs from an accepted one, and what follows from it.
 
     Args:
         reference: the accepted session.
-        candidate: a session of the same script, seed and frame rate.
+        candidate: a session of the same script and seed. At another frame rate, values of the coarser session are
+            compared with what the finer one has from the frame before to the frame after, and events within a step.
         tol: how far apart values may be, by `property` or `kind.property`, in the unit of the property.
         ignore: patterns of kinds, `kind.property`, and names of events and parameters that are not compared, with `*`
             and `?`. A kind is left out with all its properties.
+        anchors: names of events; the candidate is shifted in time so that the first, second... one of each name is at
+            the same time in both, as where loading took longer. Sessions are then compared by time, within a step.
 
     Returns:
         The differences in groups, in order of time: each group has what began first, and what followed from it.
 
     Raises:
-        NotComparable: the sessions have no frame in common, frames at other times, or nothing recorded.
-        UnknownName: `tol` or `ignore` names what neither session has.
+        NotComparable: the sessions have no time, no anchor or nothing recorded in common.
+        UnknownName: `tol`, `ignore` or `anchors` names what neither session has.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -48,28 +61,35 @@ def compare(
         >>> compare(good, good).alike, compare(good, bad).first.frame, compare(good, bad).first.words
         (True, 1, '1 off')
     """
-    mine, yours = reference.data.session, candidate.data.session
-    _refuse_other_frames(mine, yours)
+    data = _whole(reference), _whole(candidate)
+    mine, yours = (one.session for one in data)
+    timing = align_clocks(mine, yours, anchors)
     _refuse_unknown((reference, candidate), tol or {}, ignore)
 
     def is_ignored(*names: str) -> bool:
         return any(fnmatchcase(name, pattern) for name in names for pattern in ignore)
 
-    pairs = pair_lifetimes(mine, yours)
-    differences = [*_conventions(mine, yours), *_clocks(mine, yours)]
-    differences += (one for one in _parameters(mine, yours) if not is_ignored(one.name))
-    differences += (one for one in lifetime_differences(mine, yours, pairs) if not is_ignored(one.name))
+    pairs = pair_lifetimes(timing)
+    differences = [*_conventions(mine, yours), *_clocks(timing)]
+    differences += (one for one in _parameters(timing) if not is_ignored(one.name))
+    differences += (one for one in lifetime_differences(timing, pairs) if not is_ignored(one.name))
     compared = sum(not is_ignored(mine.kinds[kind]) for kind in mine.lifetimes.kind[pairs.reference].tolist())
     for many, found in (
-        *event_differences(mine, yours, is_ignored),
-        *property_differences(reference.data, candidate.data, pairs, tol or {}, is_ignored),
+        *event_differences(timing, is_ignored),
+        *property_differences(*data, timing, pairs, tol or {}, is_ignored),
     ):
         compared += many
         differences += found
     if not compared and not differences:
         raise NotComparable(f"{mine.label} and {yours.label} have neither events nor objects that could be compared")
-    groups = Grouping((mine, yours)).groups(differences)
-    return Comparison(reference.label, candidate.label, groups, compared, tuple(_notes(mine, yours)))
+    groups = Grouping((mine, yours), _TOGETHER * timing.slack).groups(differences)
+    return Comparison(reference.label, candidate.label, groups, compared, (*timing.notes, *_notes(mine, yours)))
+
+
+def _whole(trace: Trace) -> TraceData:
+    """Return a session without the division that its restarts make: both are compared as they were recorded."""
+    episodes = trace.data.session.episodes
+    return trace.data if episodes is None else episodes.whole
 
 
 def _refuse_unknown(traces: tuple[Trace, Trace], tol: Mapping[str, float], ignore: Sequence[str]) -> None:
@@ -105,19 +125,12 @@ def _conventions(mine: Session, yours: Session) -> Iterator[Difference]:
             yield Difference("convention", name, "", frame, time, "differs", f"{one}", f"{other}", last=frame)
 
 
-def _refuse_other_frames(mine: Session, yours: Session) -> None:
-    _, one, other = np.intersect1d(mine.clock.frames, yours.clock.frames, return_indices=True)
-    if not len(one):
-        raise NotComparable(f"{mine.label} and {yours.label} have no frame in common")
-    apart = np.abs(mine.clock.times[one] - yours.clock.times[other])
-    if len(one) > 1 and np.median(apart) > np.median(np.diff(mine.clock.times[one])) / 2:
-        raise NotComparable(
-            f"{yours.label} has frames at other times than {mine.label}: sessions of one frame rate can be compared"
-        )
-
-
-def _clocks(mine: Session, yours: Session) -> Iterator[Difference]:
+def _clocks(timing: Timing) -> Iterator[Difference]:
     """Yield the first frame that one session alone has, and the first one at another time."""
+    if timing.by == "time":
+        yield from () if timing.anchors else _other_length(timing)
+        return
+    mine, yours = timing.reference.session, timing.candidate.session
     apart = np.setxor1d(mine.clock.frames, yours.clock.frames)
     if len(apart):
         frame = int(apart[0])
@@ -137,37 +150,63 @@ def _clocks(mine: Session, yours: Session) -> Iterator[Difference]:
         )  # fmt: skip
 
 
-def _parameters(mine: Session, yours: Session) -> Iterator[Difference]:
+def _parameters(timing: Timing) -> Iterator[Difference]:
     """Yield the parameters that have another value, or have it on another frame."""
-    first, second = (_by_parameter(session) for session in (mine, yours))
+    first, second = (_by_parameter(side) for side in (timing.reference, timing.candidate))
     for name in dict.fromkeys((*first, *second)):
         values = zip_longest(first.get(name, ()), second.get(name, ()))
-        apart = next(((one, other) for one, other in values if one != other), None)
+        apart = next(((one, other) for one, other in values if not _is_same(one, other)), None)
         if apart is None:
             continue
-        at = min((one for one in apart if one is not None), key=lambda one: one.frame)
-        one, other = (_said(each, at.frame) for each in apart)
-        yield Difference("parameter", name, "", at.frame, at.time, "differs", one, other, last=at.frame)
+        at = min((one for one in apart if one is not None), key=lambda one: one.at)
+        frame, time = timing.moment(at.side, at.clock_index)
+        one, other = (_said(each, at, timing) for each in apart)
+        yield Difference("parameter", name, "", frame, time, "differs", one, other, last=frame)
+
+
+def _other_length(timing: Timing) -> Iterator[Difference]:
+    """Yield how much earlier or later the candidate begins and ends."""
+    for verb, index in (("begins", 0), ("ends", -1)):
+        first, second = (float(side.at[index]) for side in (timing.reference, timing.candidate))
+        if abs(second - first) > timing.slack:
+            clock = timing.candidate.session.clock
+            frame, time = int(clock.frames[index]), float(clock.times[index])
+            told = f"{first:.6g} s", f"{second:.6g} s"
+            words = f"{verb} {timing.amount(second - first)}"
+            yield Difference("convention", "time", "", frame, time, words, *told, last=frame)
 
 
 class _Setting(NamedTuple):
-    """A value of a parameter, and from which frame on it had it."""
+    """A value of a parameter, and from when on it had it."""
 
-    frame: int
-    time: float
+    side: Positions
+    clock_index: int
     value: str
     unit: str
 
+    @property
+    def at(self) -> float:
+        """Where it is."""
+        return float(self.side.at[self.clock_index])
 
-def _by_parameter(session: Session) -> dict[str, list[_Setting]]:
+
+def _by_parameter(side: Positions) -> dict[str, list[_Setting]]:
     found: dict[str, list[_Setting]] = {}
-    for one in session.parameters:
-        frame, time = session.clock.frames[one.clock_index], session.clock.times[one.clock_index]
-        found.setdefault(one.name, []).append(_Setting(int(frame), float(time), repr(one.value), one.unit))
+    for one in side.session.parameters:
+        found.setdefault(one.name, []).append(_Setting(side, one.clock_index, repr(one.value), one.unit))
     return found
 
 
-def _said(one: _Setting | None, frame: int) -> str:
+def _is_same(one: _Setting | None, other: _Setting | None) -> bool:
+    if one is None or other is None:
+        return one is other
+    slack = max(float(each.side.slack[each.clock_index]) for each in (one, other))
+    is_first = one.clock_index == other.clock_index == 0  # each recording begins with what it finds
+    return (one.value, one.unit) == (other.value, other.unit) and (is_first or abs(one.at - other.at) <= slack)
+
+
+def _said(one: _Setting | None, at: _Setting, timing: Timing) -> str:
     if one is None:
         return "none"
-    return f"{one.value} {one.unit}".strip() + ("" if one.frame == frame else f" on frame {one.frame}")
+    told = f"{one.value} {one.unit}".strip()
+    return told if one.at == at.at else f"{told} on {timing.frame_words(one.side, one.clock_index)}"

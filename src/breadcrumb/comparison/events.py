@@ -1,23 +1,31 @@
 """Events of two sessions: missing, extra, early, late, or with other data."""
 
-from collections.abc import Callable, Iterator, Mapping
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from itertools import chain
 from typing import Any, NamedTuple, TypeAlias
 
-from breadcrumb.align.lifetimes import WITHIN
+from breadcrumb.align.matching import Matched, Moments, Pair, without
+from breadcrumb.align.timing import Positions, Timing
 from breadcrumb.comparison.differences import Difference
-from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import NOBODY, Session
+from breadcrumb.model.session import NOBODY
 
-_Key: TypeAlias = tuple[str, str, str]
-"""The name of an event, and its participants."""
+_Who: TypeAlias = tuple[str, str]
+"""The participants of an event: by whom, and on whom."""
 
 
-class _Occurrence(NamedTuple):
-    """One event."""
+_FEW = 0.05
+"""The share of events that may be missing, or extra, at another frame rate; at even steps two an episode at most."""
 
-    frame: int
-    time: float
-    data: Mapping[str, Any]
+
+_BEGIN_AND_END = 2
+_MEASURED = 0.05
+"""The share of its range, or of itself, by which a measured datum may be off at another frame rate."""
+_Same: TypeAlias = Callable[[str, Any, Any], bool]
+"""Tells whether two data of a key are the same."""
+_Acts: TypeAlias = tuple[int, int]
+"""Who does something, and on which clock index."""
 
 
 class _Apart(NamedTuple):
@@ -30,77 +38,218 @@ class _Apart(NamedTuple):
     candidate: str
 
 
-def event_differences(
-    reference: Session, candidate: Session, is_ignored: Callable[..., bool]
-) -> Iterator[tuple[int, list[Difference]]]:
+class _Side(NamedTuple):
+    """The events of one session."""
+
+    positions: Positions
+    moments: Moments
+    by_name: dict[str, dict[_Who, list[int]]]
+    """The indices of the events of each name, by their participants, in order."""
+
+
+def event_differences(timing: Timing, is_ignored: Callable[..., bool]) -> Iterator[tuple[int, list[Difference]]]:
     """Yield for each name and participants how many events were compared, and the difference if one differs."""
-    mine, yours = _occurrences(reference), _occurrences(candidate)
-    for key in sorted(key for key in mine.keys() | yours.keys() if not is_ignored(key[0])):
-        found = []
-        apart = sorted(_apart(mine.get(key, []), yours.get(key, [])))
-        if apart:
-            first, (name, by, on) = apart[0], key
-            found = [
-                Difference(
-                    "event", name, by or on, first.frame, first.time, first.words, first.reference, first.candidate,
-                    len(apart), apart[-1].frame, others=tuple(one for one in (by, on) if one),
-                )
-            ]  # fmt: skip
-        yield len(mine.get(key, ())), found
+    mine, yours = (_side(positions) for positions in (timing.reference, timing.candidate))
+    names = sorted(name for name in mine.by_name.keys() | yours.by_name.keys() if not is_ignored(name))
+    found = {name: _matched(timing, mine, yours, name) for name in names}
+    if timing.by == "time":
+        sides = mine, yours
+        moved = _acting(sides, [pair for one in found.values() for pair in one.moved])
+        drifted = _acting(sides, [pair for one in found.values() for pair in one.drifted])
+        restarts = {name for side in sides for name in side.positions.session.declared_restarts}
+        found |= {
+            name: _without_expected(timing, sides, found[name], moved, drifted) for name in found.keys() - restarts
+        }
+    for name, matched in found.items():
+        is_same = _same_datum(timing, (mine, yours), name)
+        for who, one in _by_participants(matched, mine.by_name.get(name, {}), yours.by_name.get(name, {})):
+            apart = sorted(_apart(timing, mine, yours, one, is_same))
+            many = len(mine.by_name.get(name, {}).get(who, ()))
+            yield many, [_difference(name, who, apart)] if apart else []
 
 
-def _occurrences(session: Session) -> dict[_Key, list[_Occurrence]]:
-    """Return the events of a session by name and participants, in order."""
-    found: dict[_Key, list[_Occurrence]] = {}
+def _acting(sides: tuple[_Side, _Side], pairs: Sequence[Pair]) -> list[set[_Acts]]:
+    """Return who does something, and when, in each session."""
+    return [{(_by(side, pair[number]), _at(side, pair[number])) for pair in pairs} for number, side in enumerate(sides)]
+
+
+def _without_expected(
+    timing: Timing,
+    sides: tuple[_Side, _Side],
+    matched: Matched,
+    moved: Sequence[set[_Acts]],
+    drifted: Sequence[set[_Acts]],
+) -> Matched:
+    """Leave out what other frames may decide otherwise.
+
+    That is what lies outside the time that both have, happens within a step of a restart, or goes with a timer that
+    drifts; and a few of many events that begin and end within a step, or go with something that is not at quite the
+    same time. Uneven steps decide any few.
+    """
+    allowed = int(_FEW * len(matched.pairs))
+    allowed = allowed if timing.is_uneven else min(allowed, _BEGIN_AND_END * sides[0].moments.episodes)
+    unmatched = []
+    for number, (side, many) in enumerate(zip(sides, (matched.left, matched.rest), strict=True)):
+        acts = {one: (_by(side, one), _at(side, one)) for one in many}
+        kept = [one for one in many if acts[one] not in drifted[number]]
+        kept = [one for one in kept if side.moments.is_within(one, timing.shared)]
+        kept = [one for one in kept if not side.moments.is_at_restart(one, timing.slack)]
+        few = {
+            one
+            for one in kept
+            if timing.is_uneven or acts[one] in moved[number] or _is_short(side, kept, one, timing.slack)
+        }
+        unmatched.append(tuple(one for one in kept if one not in few or len(few) > allowed))
+    pairs = matched.pairs
+    if timing.is_uneven:
+        pairs = tuple(pair for pair in pairs if not sides[0].moments.is_at_restart(pair[0], timing.slack))
+    return replace(matched, pairs=pairs, left=unmatched[0], rest=unmatched[1])
+
+
+def _is_short(side: _Side, many: Sequence[int], one: int, room: float) -> bool:
+    """Tell whether the same one does it twice within a step, with others or other data: something that soon ended."""
+    at, by = side.moments.at(one), _by(side, one)
+    near = [other for other in many if by == _by(side, other) and abs(side.moments.at(other) - at) <= room]
+    whose = {(int(side.positions.session.events.on[other]), repr(dict(_data(side, other)))) for other in near}
+    return len(near) == len(whose) == _BEGIN_AND_END
+
+
+def _by_participants(
+    matched: Matched, mine: Mapping[_Who, Sequence[int]], yours: Mapping[_Who, Sequence[int]]
+) -> Iterator[tuple[_Who, Matched]]:
+    """Yield what was matched of the events of a name for each of their participants."""
+    pairs, left, rest = dict(matched.pairs), set(matched.left), set(matched.rest)
+    for who in sorted(mine.keys() | yours.keys()):
+        first, second = mine.get(who, ()), yours.get(who, ())
+        yield (
+            who,
+            Matched(
+                tuple((one, pairs[one]) for one in first if one in pairs),
+                tuple(one for one in first if one in left),
+                tuple(one for one in second if one in rest),
+            ),
+        )
+
+
+def _difference(name: str, who: _Who, apart: Sequence[_Apart]) -> Difference:
+    first, (by, on) = apart[0], who
+    return Difference(
+        "event", name, by or on, first.frame, first.time, first.words, first.reference, first.candidate,
+        len(apart), apart[-1].frame, others=tuple(one for one in (by, on) if one),
+    )  # fmt: skip
+
+
+def _side(positions: Positions) -> _Side:
+    session = positions.session
     events, names = session.events, (*session.names, "")
-    frames, times = (column[events.clock_index].tolist() for column in (session.clock.frames, session.clock.times))
-    rows = zip(events.kind.tolist(), events.by.tolist(), events.on.tolist(), frames, times, events.data, strict=True)
-    for kind, by, on, frame, time, data in rows:
-        key = events.kinds[kind], names[by if by != NOBODY else -1], names[on if on != NOBODY else -1]
-        found.setdefault(key, []).append(_Occurrence(frame, time, data))
+    found: dict[str, dict[_Who, list[int]]] = {}
+    rows = zip(events.kind.tolist(), events.by.tolist(), events.on.tolist(), strict=True)
+    for index, (kind, by, on) in enumerate(rows):
+        who = names[by if by != NOBODY else -1], names[on if on != NOBODY else -1]
+        found.setdefault(events.kinds[kind], {}).setdefault(who, []).append(index)
+    return _Side(positions, Moments(positions, events.clock_index), found)
+
+
+def _matched(timing: Timing, mine: _Side, yours: _Side, name: str) -> Matched:
+    """Return which events of a name are at the same time; on one frame, those of the same data before others."""
+    left, rest = (side.by_name.get(name, {}) for side in (mine, yours))
+    if timing.by == "time":
+        return mine.moments.match(yours.moments, left, rest, timing)
+    same = mine.moments.match(yours.moments, _by_data(mine, left), _by_data(yours, rest), timing)
+    left, rest = (
+        {who: [one for one in several if one in unmatched] for who, several in given.items()}
+        for given, unmatched in ((left, set(same.left)), (rest, set(same.rest)))
+    )
+    other = mine.moments.match(yours.moments, left, rest, timing)
+    return replace(other, pairs=(*same.pairs, *other.pairs))
+
+
+def _by_data(side: _Side, given: Mapping[_Who, Sequence[int]]) -> dict[tuple[_Who, str], list[int]]:
+    found: dict[tuple[_Who, str], list[int]] = {}
+    for who, several in given.items():
+        for one in several:
+            found.setdefault((who, repr(dict(_data(side, one)))), []).append(one)
     return found
 
 
-def _apart(mine: list[_Occurrence], yours: list[_Occurrence]) -> Iterator[_Apart]:
-    at: dict[int, list[_Occurrence]] = {}
-    for one in yours:
-        at.setdefault(one.frame, []).append(one)
-    missing = []
-    for one in mine:
-        same = at.get(one.frame)
-        if not same:
-            missing.append(one)
-            continue
-        other = next((each for each in same if _is_same(each.data, one.data)), same[0])
-        same.remove(other)
-        if not _is_same(other.data, one.data):
-            name, before, after = _first_datum(one.data, other.data)
-            yield _Apart(one.frame, one.time, f"{name} of its data differs", before, after)
-    yield from _moved(missing, [one for several in at.values() for one in several])
+def _apart(timing: Timing, mine: _Side, yours: _Side, matched: Matched, is_same: _Same) -> Iterator[_Apart]:
+    """Yield how occurrences differ."""
+    for one, its in matched.pairs:
+        before, after = _data(mine, one), _data(yours, its)
+        if not _is_same_data(before, after, is_same):
+            yield _Apart(*_moment(timing, mine, one), *_first_datum(before, after, is_same))
+    yield from _moved(timing, mine, yours, matched.left, matched.rest)
 
 
-def _moved(missing: list[_Occurrence], extra: list[_Occurrence]) -> Iterator[_Apart]:
-    extra = sorted(extra, key=lambda one: one.frame)
-    for one in missing:
-        near = next((each for each in extra if abs(each.time - one.time) <= WITHIN), None)
-        if near is None:
-            yield _Apart(one.frame, one.time, "missing", f"frame {one.frame}", "none")
-            continue
-        extra.remove(near)
-        late, first = near.frame - one.frame, min(near, one, key=lambda each: each.frame)
-        words = f"{counted(abs(late), 'frames')} {'late' if late > 0 else 'early'}"
-        yield _Apart(first.frame, first.time, words, f"frame {one.frame}", f"frame {near.frame}")
-    for one in extra:
-        yield _Apart(one.frame, one.time, "extra", "none", f"frame {one.frame}")
+def _moved(timing: Timing, mine: _Side, yours: _Side, missing: Sequence[int], extra: Sequence[int]) -> Iterator[_Apart]:
+    near = mine.moments.near_pairs(yours.moments, missing, extra)
+    for one, other in near:
+        places = (mine.positions, _at(mine, one)), (yours.positions, _at(yours, other))
+        late = places[1][0].at[places[1][1]] - places[0][0].at[places[0][1]]
+        first = places[0] if late > 0 else places[1]
+        before, after = (timing.frame_words(*place) for place in places)
+        yield _Apart(*timing.moment(*first), timing.amount(float(late)), before, after)
+    for one in without(missing, near, 0):
+        yield _Apart(*_moment(timing, mine, one), "missing", timing.frame_words(mine.positions, _at(mine, one)), "none")
+    for other in without(extra, near, 1):
+        found = timing.frame_words(yours.positions, _at(yours, other))
+        yield _Apart(*_moment(timing, yours, other), "extra", "none", found)
 
 
-def _first_datum(one: Mapping[str, Any], other: Mapping[str, Any]) -> tuple[str, str, str]:
-    """Return the first key of which the data differ, and what each has."""
+def _at(side: _Side, index: int) -> int:
+    return int(side.positions.session.events.clock_index[index])
+
+
+def _by(side: _Side, index: int) -> int:
+    return int(side.positions.session.events.by[index])
+
+
+def _data(side: _Side, index: int) -> Mapping[str, Any]:
+    return side.positions.session.events.data[index]
+
+
+def _moment(timing: Timing, side: _Side, index: int) -> tuple[int, float]:
+    return timing.moment(side.positions, _at(side, index))
+
+
+def _first_datum(one: Mapping[str, Any], other: Mapping[str, Any], is_same: _Same) -> tuple[str, str, str]:
+    """Return how the data differ, by the first key of which they do, and what each has."""
     missing = object()
-    name = next(key for key in (*one, *other) if repr(one.get(key, missing)) != repr(other.get(key, missing)))
+    name = next(key for key in (*one, *other) if not is_same(key, one.get(key, missing), other.get(key, missing)))
     first, second = (f"{name}={each[name]}" if name in each else f"no {name}" for each in (one, other))
-    return name, first, second
+    return f"{name} of its data differs", first, second
 
 
-def _is_same(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
-    return one == other or repr(one) == repr(other)  # which NaN is to itself, too
+def _is_same_data(one: Mapping[str, Any], other: Mapping[str, Any], is_same: _Same) -> bool:
+    return one.keys() == other.keys() and all(is_same(key, one[key], other[key]) for key in one)
+
+
+def _same_datum(timing: Timing, sides: Sequence[_Side], name: str) -> _Same:
+    """Return what tells whether a datum of an event is the same; NaN is to itself.
+
+    At another frame rate something measured may be off by a share of its range, or of itself, as it was measured up to
+    a step later; counts, flags and texts may not.
+    """
+    if timing.by == "frame":
+        return lambda key, one, other: repr(one) == repr(other)
+    numbers: dict[str, list[float]] = {}
+    for side in sides:
+        for index in chain(*side.by_name.get(name, {}).values()):
+            for key, datum in _data(side, index).items():
+                numbers.setdefault(key, []).extend(_measured(datum))
+    ranges = {key: max(found) - min(found) for key, found in numbers.items() if found}
+
+    def is_same(key: str, one: Any, other: Any) -> bool:
+        first, second = _measured(one), _measured(other)
+        if repr(one) == repr(other) or not first or len(first) != len(second):
+            return repr(one) == repr(other)
+        allowed = _MEASURED * max(ranges[key], *map(abs, first), *map(abs, second))
+        return all(abs(each - its) <= allowed for each, its in zip(first, second, strict=True))
+
+    return is_same
+
+
+def _measured(datum: Any) -> list[float]:
+    """Return the numbers that a datum consists of; none if it is no measured number, or not finite."""
+    parts = datum if isinstance(datum, tuple | list) else [datum]
+    return list(parts) if all(isinstance(one, float) and math.isfinite(one) for one in parts) else []

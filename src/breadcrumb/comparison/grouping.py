@@ -28,13 +28,15 @@ class Grouping:
 
     Args:
         sessions: both sessions, for their events.
+        room: how many seconds apart things may begin that begin at the same time.
     """
 
     sessions: Sequence[Session]
+    room: float = 0.0
     _by_object: dict[str, tuple[float, _Open]] = field(default_factory=dict)
     _by_symptom: dict[tuple[str, str], _Open] = field(default_factory=dict)
-    _by_frame: dict[int, _Open] = field(default_factory=dict)
-    """The group that began on a frame, or has an event or a lifetime that differs on it."""
+    _by_place: list[tuple[float, _Open]] = field(default_factory=list)
+    """The groups that began at each place, or have an event or a lifetime that differs there; rising."""
     _links: dict[str, list[tuple[float, str]]] = field(default_factory=dict)
     _busy: Counter[str] = field(default_factory=Counter)
     """How many events link each object with other recorded objects: what acts on others is more often the cause."""
@@ -56,7 +58,7 @@ class Grouping:
                 found.followed.append(one)
             self._by_symptom.setdefault(one.symptom, found)
             if one is found.first or one.what != "property":
-                self._by_frame.setdefault(one.frame, found)
+                self._by_place.append((self._place(one), found))
             for name in self._whose(one):
                 self._by_object.setdefault(name, (one.time, found))
         return tuple(Group(one.first, tuple(one.followed)) for one in made)
@@ -76,6 +78,10 @@ class Grouping:
     def _order(self, one: Difference) -> tuple[int, int, int, str, str]:
         return one.frame, RANK[one.what], -self._busy[one.object], one.object, one.name
 
+    def _place(self, one: Difference) -> float:
+        """Return where a difference begins: on which frame, or when, if things may begin a bit apart."""
+        return one.time if self.room else float(one.frame)
+
     def _whose(self, one: Difference) -> set[str]:
         """Return the recorded objects that a difference is of."""
         whose = {one.object, *(one.others if one.what == "event" else ())}
@@ -92,7 +98,8 @@ class Grouping:
         ]
         found += [self._by_object[other][1] for other in one.others if other in self._by_object]
         if self._whose(one):
-            found += [self._by_frame[one.frame]] if one.frame in self._by_frame else []
+            first = bisect_left(self._by_place, self._place(one) - self.room, key=itemgetter(0))
+            found += [group for _, group in self._by_place[first : first + 1]]
         if one.symptom in self._by_symptom:
             found.append(self._by_symptom[one.symptom])
         return min(found, key=lambda group: group.first.frame, default=None)

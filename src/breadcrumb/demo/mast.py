@@ -61,12 +61,12 @@ class Mast(Routine):
         super().__init__(bay)
         self._flares = flares
         (self.x, self.y), self.z = MAST, 0.0
-        self._draw = random.Random(f"puffs {bay.seed}")
         self.begin_shift(0)
 
     def begin_shift(self, tick: int) -> None:
-        """Blow the smoke away, put out the beacon, and turn the beam east."""
+        """Blow the smoke away, put out the beacon, and turn the beam east; each shift draws the same places."""
         self._looked = self._start = tick
+        self._draw = random.Random(f"puffs {self.bay.seed}")
         self._pool = [Puff(f"puff-{number}") for number in range(1, PUFFS + 1)]
         self.puffs: list[Puff] = []
         self._puffed = 0

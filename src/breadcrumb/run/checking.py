@@ -31,9 +31,18 @@ class Ran:
     raised: BaseException | None = None
 
 
-def run_check(check: Check, given: Trace | Traces, session: str, trace: str, known: Known = _NONE) -> Ran:
-    """Run one check on one trace, or on the sessions of a run."""
-    return observe(check, lambda: check.function(given), session, trace, known)
+def run_check(
+    check: Check,
+    given: Trace | Traces,
+    session: str,
+    trace: str,
+    known: Known = _NONE,
+    reference: Callable[[], Trace] | None = None,
+) -> Ran:
+    """Run one check on one trace, or on the sessions of a run; the reference is looked for if the check takes one."""
+    if reference is None or not check.takes_reference:
+        return observe(check, lambda: check.function(given), session, trace, known)
+    return observe(check, lambda: check.function(given, reference()), session, trace, known)
 
 
 def observe(check: Check, call: Callable[[], Any], session: str, trace: str, known: Known = _NONE) -> Ran:

@@ -19,8 +19,8 @@ from breadcrumb.run.results import CheckInfo
 from breadcrumb.run.sources import Sources
 
 PREFIX = "check_"
-ARGUMENT, SEVERAL = "trace", "traces"
-"""What a check takes: one session, or all sessions of the run."""
+ARGUMENT, SEVERAL, REFERENCE = "trace", "traces", "reference"
+"""What a check takes: one session, or all sessions of the run; besides one session, the accepted one."""
 SKIPPED = "breadcrumb_skipped"
 """The attribute of a check function that says why a mark skips it: the check is untested, wherever it runs."""
 _MARKS = ("skip", "skipif")
@@ -39,6 +39,11 @@ class Check:
     def is_across(self) -> bool:
         """Whether it is about several sessions."""
         return _needed(self.function) == [SEVERAL]
+
+    @property
+    def takes_reference(self) -> bool:
+        """Whether it compares a session with the accepted one."""
+        return REFERENCE in _needed(self.function)
 
     @property
     def applies_to(self) -> dict[str, Any]:
@@ -180,8 +185,8 @@ def _as_function(name: str, one: Any, path: Path) -> Callable[..., Any]:
     if isinstance(one, FunctionType):
         return _without_marks(one)
 
-    def check(given: Any) -> Any:
-        return one(given)
+    def check(*given: Any) -> Any:
+        return one(*given)
 
     check.__signature__ = inspect.signature(one)  # type: ignore[attr-defined]
     check.__name__ = check.__qualname__ = name
@@ -210,9 +215,12 @@ def _why_no_check(one: Any, inner: Any) -> str:
     if mark is not None:
         return f"expected no mark but {' and '.join(_MARKS)}, found {mark.name}; a check means one thing everywhere"
     needed = _needed(one)
-    if needed not in ([ARGUMENT], [SEVERAL]):
+    if needed not in ([ARGUMENT], [SEVERAL], [ARGUMENT, REFERENCE]):
         taken = ", ".join(inspect.signature(one).parameters)
-        return f"expected one argument, {ARGUMENT}, or {SEVERAL} for all sessions of the run; found ({taken})"
+        return (
+            f"expected one argument, {ARGUMENT}, or {SEVERAL} for all sessions of the run, or {ARGUMENT} and "
+            f"{REFERENCE}; found ({taken})"
+        )
     return ""
 
 

@@ -51,7 +51,9 @@ class Restarts:
         """Return a check to which each session is given divided at these restarts."""
 
         @functools.wraps(check)
-        def divided(given: Trace | Traces) -> Any:
-            return check(given.opened_by(self.divide) if isinstance(given, Traces) else self.divide(given))
+        def divided(*given: Trace | Traces) -> Any:
+            return check(
+                *(one.opened_by(self.divide) if isinstance(one, Traces) else self.divide(one) for one in given)
+            )
 
         return divided

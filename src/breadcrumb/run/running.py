@@ -11,6 +11,7 @@ from typing import Any, Literal, Protocol, TypeAlias
 from breadcrumb.errors import ClusterError
 from breadcrumb.run.applying import matches, wanted_words
 from breadcrumb.run.known import KnownCount, KnownFailure, expired
+from breadcrumb.run.references import References
 from breadcrumb.run.results import SessionResult
 from breadcrumb.run.sessions import Judge, SessionInfo, Task
 from breadcrumb.run.sources import Sources
@@ -74,6 +75,8 @@ class Plan:
     """Patterns of the metadata of a session, by name; only sessions that match all of them are judged."""
     known: Sequence[KnownFailure] = ()
     """Failures that are known: these rules may be broken."""
+    references: Sequence[Path] = ()
+    """Where the accepted sessions are."""
     which: Which = "all"
     names: Vocabulary = field(default_factory=Vocabulary)
     """Names that are known although no session of the run may have them."""
@@ -123,11 +126,13 @@ def check_sessions(
 
     Raises:
         CheckFileError: a check file cannot be loaded, or a pattern matches no check file.
+        TraceError: an accepted session cannot be read.
         ClusterError: the cluster cannot be reached; one that is lost later is a problem of the run.
         Interrupted: the user interrupted it.
     """
     over = expired(plan.known, dt.date.today())
-    task = Task(Sources.at(files), tuple(plan.only), tuple(one for one in plan.known if one not in over))
+    unexpired = tuple(one for one in plan.known if one not in over)
+    task = Task(Sources.at(files), tuple(plan.only), unexpired, References.at(plan.references))
     judge = Judge(task)  # in any case, so that a file that cannot be loaded is told once
     tally = Tally({one.rule: KnownCount(one, has_expired=one in over) for one in plan.known})
 

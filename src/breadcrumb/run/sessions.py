@@ -1,7 +1,8 @@
 """Judging one session; the result is plain data that pickles."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 from breadcrumb.errors import CheckFileError, TraceError
@@ -10,6 +11,7 @@ from breadcrumb.run.applying import matches
 from breadcrumb.run.checking import run_check
 from breadcrumb.run.known import KnownFailure
 from breadcrumb.run.loading import load_all
+from breadcrumb.run.references import References
 from breadcrumb.run.results import ACROSS, Recording, SessionResult
 from breadcrumb.run.selecting import Selection
 from breadcrumb.run.sources import Sources
@@ -40,6 +42,8 @@ class Task:
     """Patterns of rule IDs, with `*` and `?`; without any, all rules are judged."""
     known: tuple[KnownFailure, ...] = ()
     """The failures that are known, without those that have expired."""
+    references: References = field(default_factory=References)
+    """The accepted sessions."""
 
 
 class Judge:
@@ -55,7 +59,7 @@ class Judge:
 
     def __init__(self, task: Task, unloaded: Callable[[CheckFileError], None] | None = None) -> None:
         checks = load_all(task.sources, unloaded)
-        self._selection, self._known = Selection(task.only), task.known
+        self._selection, self._known, self._references = Selection(task.only), task.known, task.references
         self._checks = self._selection.checks(checks, task.sources.files)
 
     @classmethod
@@ -93,7 +97,8 @@ class Judge:
         apply = [check for check in checks if matches(about, check.applies_to)]
         known = {one.rule: one.reason for one in self._known if one.applies(about)}
         with knowing(names) as here:
-            ran = (run_check(check, trace, trace.label, str(path), known) for check in apply)
+            accepted = partial(self._references.of, about, path)
+            ran = (run_check(check, trace, trace.label, str(path), known, accepted) for check in apply)
             results = self._selection.results(ran)
         return SessionResult(
             str(path), results, Recording(str(path), trace.label, trace.facts, about), trace.contents,

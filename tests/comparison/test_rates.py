@@ -1,0 +1,125 @@
+"""A session that is compared with one of another frame rate: alike if it is right, and found if it is not."""
+
+import random
+from collections.abc import Callable
+from itertools import pairwise
+from typing import Any
+
+import pytest
+
+from breadcrumb import Trace, UnknownName, compare
+from breadcrumb.errors import NotComparable
+from breadcrumb.testing import make_trace
+
+LASTS, DROPS, DRUM, BELL, RESTART = 4.0, (0.7, 2.5), 0.35, 1.55, 3.0
+Play = dict[str, Any]
+AS_PLANNED: Play = {"lift": lambda t: 0.0, "ends": DROPS[1], "drum": DRUM, "bells": (BELL, 2.4), "label": lambda t: t > BELL, "turn": 0.0, "strength": 1.0, "held": lambda x: x, "picture": lambda n: n}  # fmt: skip
+"""What a build may do otherwise."""
+
+
+def times_of(rate: float | str) -> list[float]:
+    """Return the times of the frames: at a steady rate, or at steps that are drawn."""
+    if rate == "uneven":
+        draw, times = random.Random(4), [0.0]
+        while times[-1] < LASTS:
+            times.append(times[-1] + draw.uniform(0.011, 0.025))
+        return times
+    return [n / float(rate) for n in range(int(LASTS * float(rate)) + 1)]
+
+
+def played(rate: float | str, **other: Any) -> Trace:
+    """Play a keg that bounces and turns, a lid that falls in between, a drum whose timer begins anew on a frame."""
+    play, times = AS_PLANNED | other, times_of(rate)
+    states, events, looked, seen = [], list[tuple[Any, ...]](), 0.0, 0.0
+    for frame, (before, t) in enumerate(pairwise([-1.0, *times])):
+        seen = play["held"](2 * t) if t <= 1.0 else seen
+        states.append({"a": {"x": abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"]) % 360, "full": bool(play["label"](t)), "seen": seen, "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
+        if DROPS[0] <= t < play["ends"]:
+            states[-1]["lid"] = {"y": 9 - t}
+        events += [(frame, "bell", None, None, {"strength": play["strength"] * t}) for due in play["bells"] if before < due <= t]  # fmt: skip
+        events += [(frame, "again")] * (before < RESTART <= t)
+        if before < RESTART <= t:
+            looked = t
+        elif t - looked >= play["drum"] - 1e-9:
+            looked = t
+            events.append((frame, "drum", "a"))
+    return make_trace(states, kinds={"a": "keg", "lid": "lid"}, events=events, times=times, restarts=["again"], declare=["bell", "drum"], units={"heading": "deg", "x": "m"}, name=f"at {rate}")  # fmt: skip
+
+
+RATES = [(60, 30), (60, 144), (30, 144), (50, 60), (60, "uneven"), (30, "uneven")]
+
+
+@pytest.mark.parametrize("rates", RATES, ids=lambda pair: f"{pair[0]} and {pair[1]}")
+def test_a_right_session_is_alike_at_any_rate(rates: tuple[Any, Any]) -> None:
+    """Corners between frames, turns past zero, timers that drift and what begins between frames are no difference."""
+    for first, second in (rates, rates[::-1]):
+        found = compare(played(first), played(second))
+        assert found.alike, [group.first for group in found.groups]
+        assert found.compared > 100
+        assert "compared by game time" in found.notes[0]
+
+
+WRONG: dict[str, tuple[Play, tuple[str, str, str, float]]] = {
+    # what a build does otherwise, and what differs first: what, its name, how, and when
+    "a keg that is lifted": ({"lift": lambda t: 0.25 * (t > 1)}, ("property", "keg.x", "outside", 1.0)),
+    "a keg that stops": ({"lift": lambda t: -abs(1.0 - (0.8 * t) % 2) * (t > 2)}, ("property", "keg.x", "outside", 2.0)),
+    "a turn that is off": ({"turn": 25.0}, ("property", "keg.heading", "outside", 0.0)),
+    "a flag that is early": ({"label": lambda t: t > 0.9}, ("property", "keg.full", "outside", 0.9)),
+    "a value that is not captured": ({"held": lambda x: min(x, 1.5)}, ("property", "keg.seen", "outside", 0.75)),
+    "a life that is long": ({"ends": 2.9}, ("lifetime", "lid", "late", DROPS[1])),
+    "a life that is short": ({"ends": 2.0}, ("lifetime", "lid", "early", 2.0)),
+    "a slower drum": ({"drum": 0.9}, ("event", "drum", "", DRUM)),
+    "a bell that is missing": ({"bells": (2.4,)}, ("event", "bell", "missing", BELL)),
+    "a bell that is late": ({"bells": (BELL + 0.5, 2.4)}, ("event", "bell", "late", BELL)),
+    "a bell that rings twice": ({"bells": (BELL, BELL + 0.5, 2.4)}, ("event", "bell", "extra", BELL + 0.5)),
+    "a bell that goes on": ({"bells": (BELL, *(BELL + n / 50 for n in range(1, 20)), 2.4)}, ("event", "bell", "extra", BELL)),
+    "a picture that is skipped": ({"picture": lambda n: 3 if n == 2 else n}, ("property", "keg.picture", "1 outside", 1.2)),
+    "a bell that is weak": ({"strength": 0.5}, ("event", "bell", "strength of its data", BELL)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("rates", RATES, ids=lambda pair: f"{pair[0]} and {pair[1]}")
+@pytest.mark.parametrize("name", WRONG)
+def test_what_is_wrong_is_found_at_another_rate(name: str, rates: tuple[Any, Any]) -> None:
+    """It is found whichever session is the finer, at the time at which it begins, in the words of the candidate's frames."""
+    play, (what, of, words, time) = WRONG[name]
+    late = 0.25 if "uneven" in rates else 0.1
+    for reference, candidate in (
+        (played(rates[0]), played(rates[1], **play)),
+        (played(rates[1]), played(rates[0], **play)),
+    ):
+        found = compare(reference, candidate).first
+        assert found is not None
+        assert (found.what, found.name, words in found.words) == (what, of, True), found
+        assert abs(found.time - time) <= late
+        assert candidate.clock.times[candidate.clock.frames.tolist().index(found.frame)] == found.time
+
+
+def test_a_session_of_another_length_differs() -> None:
+    """At another rate, too, a session that ends early is no equal one, and says when it ends."""
+    short = make_trace([{"a": {"x": n / 20}} for n in range(30)], kinds={"a": "keg"}, times=[n / 20 for n in range(30)])
+    long = make_trace([{"a": {"x": n / 10}} for n in range(30)], kinds={"a": "keg"}, times=[n / 10 for n in range(30)])
+    (group,) = compare(long, short).groups
+    assert (group.first.name, group.first.words, group.first.candidate, group.followed) == ("time", "ends 1.45 s early", "1.45 s", ())  # fmt: skip
+
+
+def loaded(seconds: float, change: Callable[[float], float] = lambda since: since) -> Trace:
+    """Record a session that begins after so many seconds of loading."""
+    times = [n / 20 for n in range(60)]
+    states = [{"a": {"x": change(max(t - seconds, 0.0))}} for t in times]
+    begin = next(n for n, t in enumerate(times) if t >= seconds)
+    return make_trace(states, kinds={"a": "keg"}, events=[(begin, "start")], times=times, name=f"{seconds} s")
+
+
+def test_anchors_shift_the_candidate_in_time() -> None:
+    """After another time of loading, sessions are alike from the anchor on; an anchor that neither has is an error."""
+    assert not compare(loaded(0.5), loaded(1.1)).alike
+    found = compare(loaded(0.5), loaded(1.1), anchors=["start"], ignore=["keg"])
+    assert (found.alike, found.notes[0]) == (True, "aligned at 1 of start; the candidate is shifted by at most 0.6 s")
+    wrong = compare(loaded(0.5), loaded(1.1, lambda since: since if since < 1 else 9.0), anchors=["start"]).first
+    assert wrong is not None
+    assert (wrong.name, wrong.frame) == ("keg.x", 44)
+    with pytest.raises(UnknownName):
+        compare(loaded(0.5), loaded(1.1), anchors=["begin"])
+    with pytest.raises(NotComparable, match="no start in common"):
+        compare(loaded(0.5), make_trace([{"a": {"x": 0.0}}] * 3, kinds={"a": "keg"}), anchors=["start"])

@@ -1,0 +1,89 @@
+"""A check that takes `reference` compares each session with the accepted one."""
+
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from subprocess import CompletedProcess
+from types import SimpleNamespace
+
+import pytest
+
+from breadcrumb import Recorder
+
+Cli = Callable[..., CompletedProcess[str]]
+CHECK = """
+from breadcrumb.checks import session
+
+
+def check_same_as_accepted(trace, reference):
+    assert session.same_as(trace, reference, tol={"y": 0.01})
+"""
+
+
+def record(path: Path, last: float = 3.0, **about: object) -> Path:
+    """Record a keg that rises, to another height on the last frame."""
+    keg = SimpleNamespace(y=0.0)
+    with Recorder(path, **about) as rec:  # type: ignore[arg-type]
+        rec.watch(keg, id="keg-1", kind="keg", y="y")
+        for frame in range(4):
+            keg.y = last if frame == 3 else float(frame)
+            rec.frame(frame / 10)
+    return path
+
+
+@pytest.fixture
+def cellar(tmp_path: Path) -> Path:
+    """A check file, accepted sessions of two seeds and two rates, and a new build's."""
+    (tmp_path / "check_cellar.py").write_text(CHECK)
+    for seed, rate in ((1, 30), (1, 60), (2, 60)):
+        record(tmp_path / f"accepted/{seed}-{rate}.crumbs", level="cellar", seed=seed, tick_rate=rate, build="1.0")
+    record(tmp_path / "same.crumbs", 3.005, level="cellar", seed=1, tick_rate=60, build="1.1")
+    record(tmp_path / "other.crumbs", 3.5, level="cellar", seed=1, tick_rate=60, build="1.1")
+    record(tmp_path / "new.crumbs", level="attic", seed=1, tick_rate=60, build="1.1")
+    record(tmp_path / "twice/1.crumbs", level="cellar", seed=1, tick_rate=60)
+    record(tmp_path / "twice/2.crumbs", level="cellar", seed=1, tick_rate=60)
+    return tmp_path
+
+
+CASES: dict[str, tuple[str, list[str], int, str, str]] = {
+    # a session, where the accepted ones are, the exit code, the outcome in pytest, and what is said
+    "the same": ("same.crumbs", ["accepted"], 0, "1 passed", "1 held"),
+    "another value": ("other.crumbs", ["accepted"], 1, "1 failed", "first frame 3 (0.300 s) keg-1: y 0.5 off; measured 3.5, allowed 3"),
+    "no reference": ("same.crumbs", [], 2, "1 failed", "no accepted session was named: add --reference PATH"),
+    "another level": ("new.crumbs", ["accepted"], 3, "1 untested", "none of 3 accepted sessions has level attic, seed 1"),
+    "the session itself": ("accepted/2-60.crumbs", ["accepted"], 3, "1 untested", "the accepted session is this session itself"),
+    "two that fit": ("same.crumbs", ["twice"], 2, "1 failed", "expected one accepted session like this one, found"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_a_session_is_compared_with_the_accepted_one(name: str, cellar: Path, cli: Cli) -> None:
+    """It is that of the same level and seed; without any the check is an error; command, processes and pytest agree."""
+    trace, references, code, told, words = CASES[name]
+    options = [option for one in references for option in ("--reference", str(cellar / one))]
+    for more in ((), ("--jobs", "2"), ("--timeout", "60")):
+        done = cli("check", cellar / "check_cellar.py", cellar / trace, "--no-figures", *options, *more)
+        assert (done.returncode, words in " ".join(done.stdout.split())) == (code, True), done.stdout + done.stderr
+    command = [sys.executable, "-m", "pytest", "-q", "check_cellar.py", "--crumbs", trace, "-p", "no:cacheprovider"]
+    done = subprocess.run([*command, *options], cwd=cellar, capture_output=True, text=True, check=False)
+    assert told in done.stdout, done.stdout
+
+
+def test_a_reference_that_cannot_be_read_is_an_error(cellar: Path, cli: Cli) -> None:
+    """Nothing is judged without it, and the error names it."""
+    done = cli("check", cellar / "check_cellar.py", cellar / "same.crumbs", "--reference", cellar / "nothing.crumbs")
+    assert (done.returncode, "nothing.crumbs" in done.stderr) == (2, True), done.stderr
+    done = cli("listen", "--check", cellar / "check_cellar.py", "--reference", cellar / "nothing.crumbs", "--out", cellar / "in")  # fmt: skip
+    assert (done.returncode, "nothing.crumbs" in done.stderr) == (2, True), done.stderr
+
+
+def test_a_session_that_was_sent_is_compared_with_the_accepted_one(cellar: Path, cli: Cli) -> None:
+    """The listener runs the check on each session when it ends, with the reference that it was given."""
+    lines = ['{"breadcrumb": 2, "about": {"level": "cellar", "seed": 1, "tick_rate": 60}}']
+    lines += ['{"frame": 0, "t": 0.0, "appear": [{"id": "keg-1", "kind": "keg"}], "state": {"keg-1": {"y": 0.0}}}']
+    lines += [f'{{"frame": {n}, "t": {n / 10}, "state": {{"keg-1": {{"y": {n}.0}}}}}}' for n in range(1, 4)]
+    lines += ['{"end": true}']
+    (cellar / "sent.jsonl").write_text("\n".join(lines) + "\n")
+    done = cli("listen", cellar / "sent.jsonl", "--check", cellar / "check_cellar.py", "--reference", cellar / "accepted", "--out", cellar / "in")  # fmt: skip
+    assert (done.returncode, "1 held" in done.stdout) == (0, True), done.stdout + done.stderr
