@@ -298,3 +298,47 @@ def test_a_narrow_screen_holds_the_replay(page: Page, tired: Path) -> None:
     with page.narrow():
         page.open(tired)
         assert page.run("return document.documentElement.scrollWidth") == 390
+
+
+def drifting(rate: float, way: float = 1.0, tub: bool = False) -> Any:
+    """Make a session of two kegs, of which one goes its own way from half a second on, and of a tub that may be there."""
+    states: list[dict[str, dict[str, Any]]] = []
+    for t in np.arange(0, 2, 1 / rate):
+        a, b = (max(t - 0.5, 0) * way, 1.0), (5 * t, 3.0)
+        states.append({"a": {"position": a}, "b": {"position": b}} | ({"c": {"position": (9.0, 9.0)}} if tub else {}))
+    return make_trace(states, kinds={"a": "keg", "b": "keg", "c": "tub"}, times=[n / rate for n in range(len(states))])
+
+
+@pytest.mark.parametrize("rate", [20, 10, 40])
+@pytest.mark.parametrize("has_pieces", [False, True], ids=["one page", "pieces"])
+def test_a_second_session_is_shown_as_outlines(
+    page: Page, rate: float, has_pieces: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """At each time an outline is where its object was in the reference, unless both are at one place; it is not selected."""
+    if has_pieces:
+        monkeypatch.setattr(pieces, "_WHOLE", 10)
+        monkeypatch.setattr(pieces, "_VALUES", 40)
+    write_replay(drifting(20, way=3.0), tmp_path / "it.html", reference=drifting(rate, tub=True))
+    for frame, outlines in ((6, ["c"]), (30, ["a", "c"])):
+        page.open(tmp_path / "it.html", f"#frame={frame}")
+        page.wait_for("breadcrumbReplay.loaded")
+        assert sorted(page.run("return breadcrumbReplay.map.hollow")) == outlines
+    assert "dashed outlines: made by hand" in page.texts("#beside")[0]
+    page.fill("#object", "c\n")
+    assert page.run("return breadcrumbReplay.selected") is None
+    assert page.complaints() == []
+
+
+def test_a_replay_shows_where_it_differs_from_the_reference(
+    page: Page, bay: Callable[..., Path], tmp_path: Path
+) -> None:
+    """What begins each group of differences is listed with both values, marked, and reached with one key."""
+    done = run_command(tmp_path, "replay", bay("barrel-tired"), "--reference", bay(), "--out", "it.html")
+    assert done.returncode == 0, done.stderr
+    page.open(tmp_path / "it.html", "#frame=0")
+    assert page.texts("#rules button") == [
+        "0.417 s frame 25 barrel-1: position of barrel-1 0.0001215 m off, and 50 differences follow"
+    ]
+    page.press("b")
+    assert page.run("return breadcrumbReplay.frameOf()") == 25
+    assert "in the reference (21.9015, 12.8961, 0) m" in page.texts("#broken-words")[0]

@@ -9,6 +9,7 @@ from breadcrumb.cli.console import by_name, console, fail, say
 from breadcrumb.comparison.comparing import compare
 from breadcrumb.errors import BreadcrumbError, NotComparable
 from breadcrumb.report.compared import comparison_view
+from breadcrumb.report.summary import next_line
 from breadcrumb.trace.opened import open_trace
 
 ALIKE, DIFFER, NOTHING_COMPARED = 0, 1, 3
@@ -59,4 +60,6 @@ def command(reference: Path, candidate: Path, as_json: bool, **how: Any) -> None
         click.echo(msgspec.json.format(msgspec.json.encode(found), indent=1).decode())
     else:
         console().print(comparison_view(found), crop=False)
+        if not found.alike:
+            console().print(next_line("replay", str(candidate), "--reference", str(reference)), crop=False)
     raise SystemExit(ALIKE if found.alike else DIFFER)

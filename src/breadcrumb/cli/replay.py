@@ -9,9 +9,10 @@ import click
 
 from breadcrumb.cli.console import fail, say
 from breadcrumb.cli.show import WHEN
+from breadcrumb.comparison.comparing import compare
 from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report.around import row_of
-from breadcrumb.report.judged import BrokenRule, broken_rules
+from breadcrumb.report.judged import BrokenRule, broken_rules, departures
 from breadcrumb.report.replaying import write_replay
 from breadcrumb.run.finding import find_check_files
 from breadcrumb.run.running import run_checks
@@ -31,6 +32,11 @@ _JUDGED = 20_000
     type=click.Path(path_type=Path),
     help="Run this check file, or all of a folder, and show where rules break.",
 )
+@click.option(
+    "--reference",
+    type=click.Path(path_type=Path),
+    help="Show the objects of this session as hollow outlines, and where the two differ.",
+)
 @click.option("--at", type=WHEN, help="Open at this frame or time.  [default: the first breach]")
 @click.option(
     "--out", type=click.Path(path_type=Path), help="Output file.  [default: NAME.replay.html next to the trace]"
@@ -38,7 +44,14 @@ _JUDGED = 20_000
 @click.option(
     "--open/--no-open", "opens", default=None, help="Open the page in a browser.  [default: if run in a terminal]"
 )
-def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path | None, opens: bool | None) -> None:
+def command(
+    trace: Path,
+    checks: tuple[Path, ...],
+    reference: Path | None,
+    at: float | None,
+    out: Path | None,
+    opens: bool | None,
+) -> None:
     """Make a page that plays TRACE: from above or in any two axes, frame by frame, with what each object was like."""
     try:
         opened = open_trace(trace)
@@ -46,13 +59,17 @@ def command(trace: Path, checks: tuple[Path, ...], at: float | None, out: Path |
         broken: list[BrokenRule] = []
         if files:
             with excerpts_of(math.inf, _JUDGED):
-                run = run_checks(files, [trace])
+                run = run_checks(files, [trace], references=[] if reference is None else [reference])
             broken = broken_rules(run.results)
             for problem in (*run.problems, *(f"{one.check.name}: {one.error}" for one in run.with_outcome("error"))):
                 say(f"WRONG   {problem}", err=True)
+        accepted = None if reference is None else open_trace(reference)
+        if accepted is not None:
+            broken = sorted((*broken, *departures(compare(accepted, opened))), key=lambda one: one.first.time)
         label = opened.data.session.label
         path = out or (trace.parent if trace.parent.is_dir() else Path()) / f"{label}.replay.html"
-        write_replay(opened, path, broken=broken, at=None if at is None else row_of(opened, at))
+        row = None if at is None else row_of(opened, at)
+        write_replay(opened, path, broken=broken, at=row, reference=accepted)
     except BreadcrumbError as error:
         fail(error)
     except OSError as error:

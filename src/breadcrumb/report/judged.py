@@ -4,6 +4,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from breadcrumb.comparison.differences import Comparison, Difference, Group
+from breadcrumb.model.plurals import counted
 from breadcrumb.run.results import Result
 from breadcrumb.verdicts.evidence import Excerpt
 from breadcrumb.verdicts.findings import Breach, Finding
@@ -40,6 +42,33 @@ class BrokenRule:
         kept = {id(one): one for one in (finding.evidence.first, finding.evidence.worst) if one is not None}
         ordered = tuple(sorted(frames.values(), key=lambda one: one.frame))
         return cls(result.check.name, finding.sentence, finding.first, ordered, tuple(kept.values()))
+
+
+def departures(found: Comparison) -> list[BrokenRule]:
+    """Return where a session differs from another one, as its replay shows it: what each group begins with."""
+    return [
+        BrokenRule("compare", _sentence(group), _breach(group.first), tuple(_departed(group)), ())
+        for group in found.groups
+    ]
+
+
+def _sentence(group: Group) -> str:
+    others = f", and {counted(len(group.followed), 'differences')} follow" if group.followed else ""
+    return f"{group.first.called} {group.first.words}{others}"
+
+
+def _breach(one: Difference) -> Breach:
+    return Breach(one.object, 0, one.frame, one.time, one.candidate, one.reference, one.words)
+
+
+def _departed(group: Group) -> Iterator[BrokenFrame]:
+    """Yield where the differences of a group begin, the first one of each object."""
+    by_object: dict[str, Difference] = {}
+    for one in (group.first, *group.followed):
+        by_object.setdefault(one.object, one)
+    for one in by_object.values():
+        words = f"{one.called} {one.words}: {one.candidate}, in the reference {one.reference}"
+        yield BrokenFrame(one.frame, one.object, words)
 
 
 def broken_rules(results: Sequence[Result]) -> list[BrokenRule]:

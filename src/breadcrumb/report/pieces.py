@@ -1,7 +1,7 @@
 """The samples of a session in pieces of time, so that a page loads those that it shows."""
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -97,12 +97,24 @@ class Kind:
     name: str
     group: Objects
     columns: Sequence[Column]
+    rows: Ints | None = None
+    """The row of the page that each clock index belongs to, if it is of another session than the page's."""
 
     @classmethod
-    def of(cls, group: Objects) -> "Kind | None":
-        """Return those of a group; None if nothing is known of them."""
-        columns = [Column(group.signal(name)) for name in group.properties]
-        return cls(group.key.kind, group, columns) if columns and columns[0].signal.track.size else None
+    def of(cls, group: Objects, rows: Ints | None = None) -> "Kind | None":
+        """Return those of a group; None if nothing is known of them. Of another session only bodies are shown."""
+        named = [name for name in group.properties if rows is None or name in _of_bodies(group)]
+        columns = [Column(group.signal(name)) for name in named]
+        return cls(group.key.kind, group, columns, rows) if columns and columns[0].signal.track.size else None
+
+    @property
+    def is_beside(self) -> bool:
+        """Whether these are objects of another session, shown beside those of the page's."""
+        return self.rows is not None
+
+    def row_of(self, clock_index: Ints) -> Ints:
+        """Return the rows of the page."""
+        return clock_index if self.rows is None else self.rows[clock_index]
 
     @property
     def size(self) -> int:
@@ -114,6 +126,8 @@ class Kind:
         track = self.columns[0].signal.track
         lifetime = track.lifetime[track.starts]
         ends = np.append(track.starts[1:], track.size)
+        if self.rows is not None:
+            first, last = np.searchsorted(self.rows, [first, last + 1]) - [0, 1]
         begin, end = (
             np.searchsorted(track.key, track.keys(lifetime, np.full(len(lifetime), at))) for at in (first, last + 1)
         )
@@ -124,15 +138,36 @@ class Kind:
         many = (end - begin)[there]
         starts = np.append(0, np.cumsum(many))
         indices = np.repeat(begin[there] - starts[:-1], many) + np.arange(starts[-1])
+        rows = self.row_of(track.clock_index[indices])
+        if self.rows is not None and len(indices):  # of several samples on one row, the last
+            kept = np.append(rows[1:] != rows[:-1], True)
+            kept[starts[1:] - 1] = True
+            starts = np.append(0, np.cumsum(np.add.reduceat(kept, starts[:-1], dtype=np.int64)))
+            indices, rows = indices[kept], rows[kept]
         return {
             "lifetimes": packer.put(there.astype("<i4")),
             "starts": packer.put(starts.astype("<i4")),
-            "rows": packer.put(track.clock_index[indices].astype("<i4")),
+            "rows": packer.put(rows.astype("<i4")),
             "values": [
                 [] if one.is_fixed else [packer.put(part, one.decimals) for part in one.shown(indices)]
                 for one in self.columns
             ],
         }
+
+
+def _of_bodies(group: Objects) -> set[str]:
+    """Return the properties that tell where objects are, and what their bodies are like."""
+    if group.shape is None:
+        return {"position"}
+    return {"position", *_names(group.shape.as_data())}
+
+
+def _names(told: Any) -> Iterator[str]:
+    """Yield the names of properties in a shape, as plain data."""
+    if isinstance(told, str):
+        yield told
+    for part in told.values() if isinstance(told, Mapping) else told if isinstance(told, Sequence) else ():
+        yield from _names(part) if part != told else ()
 
 
 def kinds_of(groups: Sequence[Objects]) -> list[Kind]:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from breadcrumb.algebra.angles import AGAINST, compass_of, plan_axes
+from breadcrumb.align.timing import ROUNDING, align_clocks
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Session
 from breadcrumb.report.facts import data_words
@@ -24,7 +25,14 @@ _FACING = ("facing", "heading", "yaw")
 _DIMENSIONS = 3
 
 
-def write_replay(trace: Trace, path: Path, *, broken: Sequence[BrokenRule] = (), at: int | None = None) -> Path:
+def write_replay(
+    trace: Trace,
+    path: Path,
+    *,
+    broken: Sequence[BrokenRule] = (),
+    at: int | None = None,
+    reference: Trace | None = None,
+) -> Path:
     """Write a page that plays a session, and works offline.
 
     A long session has its samples in pieces, in a folder beside the page that has its name.
@@ -34,6 +42,7 @@ def write_replay(trace: Trace, path: Path, *, broken: Sequence[BrokenRule] = (),
         path: the page.
         broken: the rules that broke, in order of time.
         at: the clock index at which it opens; else the first broken frame, else the start.
+        reference: a second session, whose objects are shown as hollow outlines at the same time.
 
     Returns:
         The path of the page.
@@ -44,7 +53,9 @@ def write_replay(trace: Trace, path: Path, *, broken: Sequence[BrokenRule] = (),
     """
     trace = trace.without_restarts()  # lifetimes are shown as they were recorded
     kinds, size = kinds_of([trace.all(kind) for kind in trace.kinds]), trace.data.session.clock.size
+    kinds += _beside(trace, reference)
     data = _session_data(trace, kinds, broken, at)
+    data["reference"] = "" if reference is None else reference.label
     path.parent.mkdir(parents=True, exist_ok=True)
     folder = path.parent / f"{path.stem}.pieces"
     for old in folder.glob("[0-9]*.js"):
@@ -63,6 +74,18 @@ def write_replay(trace: Trace, path: Path, *, broken: Sequence[BrokenRule] = (),
         render("replay.html", title=trace.data.session.label, data=data, nonce=secrets.token_hex(8)), "utf-8"
     )
     return path
+
+
+def _beside(trace: Trace, reference: Trace | None) -> list[Kind]:
+    """Return the objects of a second session on the frames of the first."""
+    if reference is None or not trace.data.session.clock.size:
+        return []
+    reference = reference.without_restarts()
+    timing = align_clocks(reference.data.session, trace.data.session)
+    rows = np.searchsorted(timing.candidate.at, timing.reference.at - ROUNDING)
+    rows = np.minimum(rows, trace.data.session.clock.size - 1)
+    found = (Kind.of(reference.all(kind), rows) for kind in reference.kinds if reference.all(kind).has("position"))
+    return [one for one in found if one is not None]
 
 
 def _session_data(trace: Trace, kinds: Sequence[Kind], broken: Sequence[BrokenRule], at: int | None) -> dict[str, Any]:
@@ -124,10 +147,11 @@ def _kind(kind: Kind, packer: Packer) -> dict[str, Any]:
     ends = np.append(track.starts[1:], track.size) - 1
     return {
         "kind": kind.name,
+        "hollow": kind.is_beside,
         "ids": [session.names[name] for name in lifetimes.name[lifetime].tolist()],
         "lifetimes": lifetimes.ordinal[lifetime].tolist(),
-        "first": packer.put(track.clock_index[track.starts].astype("<i4")),
-        "last": packer.put(track.clock_index[ends].astype("<i4")),
+        "first": packer.put(kind.row_of(track.clock_index[track.starts]).astype("<i4")),
+        "last": packer.put(kind.row_of(track.clock_index[ends]).astype("<i4")),
         "body": _body(kind.group),
         "facing": _facing(kind),
         "properties": [_property(one, packer) for one in kind.columns],

@@ -137,8 +137,7 @@ def _next(run: Tally) -> Iterator[RenderableType]:
         result = run.checks[check].first["broken"]
         trace = result.trace or _path_of(result.first_broken.session, run)
         if result.first_broken.first is not None and trace:
-            words = f"breadcrumb replay {shlex.quote(trace)} --check {shlex.quote(result.check.file)}"
-            yield Text.assemble(("NEXT    ", "bold"), words, no_wrap=True, overflow="ignore")  # to be copied
+            yield next_line("replay", trace, "--check", result.check.file)
 
 
 def _path_of(session: str, run: Tally) -> str:
@@ -246,3 +245,8 @@ def _counts(run: Tally) -> Text:
 
 def _many(count: int, what: str) -> str:
     return f"{count} {what}" if count == 1 else f"{count} {what}s"
+
+
+def next_line(*command: str) -> Text:
+    """Return the line that names the command to go on with, to be copied."""
+    return Text.assemble(("NEXT    ", "bold"), shlex.join(("breadcrumb", *command)), no_wrap=True, overflow="ignore")

@@ -3,14 +3,14 @@
 const breadcrumbMap = (canvas, session, axes, state) => {
   const COLOURS = ["#2b5fa4", "#c4432e", "#462222", "#3c8ef4", "#14218a", "#a08696", "#614155", "#e86917", "#846671", "#813605"];
   const DARK = ["#79b0ec", "#f4867a", "#f6e782", "#7bf7fc", "#9070e9", "#ae7e10", "#e0be0e", "#4f97b9", "#b6d0bb", "#db5981"];
-  const MOST_TRAILS = 120, MOST_NAMES = 60, NEAR = 14, FEW = 150, BESIDE = 400, RECENT = 0.5, AHEAD = 0.5, LONGEST_NAME = 40, TOGETHER = 64, LABELS = "12px system-ui, sans-serif";
+  const MOST_TRAILS = 120, MOST_NAMES = 60, NEAR = 14, SAME = 0.75, FEW = 150, BESIDE = 400, RECENT = 0.5, AHEAD = 0.5, LONGEST_NAME = 40, TOGETHER = 64, LABELS = "12px system-ui, sans-serif";
   const paint = canvas.getContext("2d"), bodies = breadcrumbBodies, dark = matchMedia("(prefers-color-scheme: dark)");
   const style = (name) => getComputedStyle(document.documentElement).getPropertyValue(name);
-  const colourOf = (kind) => (dark.matches ? DARK : COLOURS)[kind.number % COLOURS.length];
+  const colourOf = (kind) => (dark.matches ? DARK : COLOURS)[kind.colour % COLOURS.length];
   const view = { x: 0, y: 0, scale: 1 }, widths = new Map();
   const decimals = session.kinds.filter((kind) => kind.position && kind.position.decimals !== null).map((kind) => kind.position.decimals);
   const nearest = decimals.length ? 10 ** Math.min(...decimals) / 100 : Infinity; // places are kept finer than a hundredth of a pixel
-  let ratio = 1, wide = 0, high = 0, across = axes.plan[0], upward = axes.plan[1], piece = null, drawn = [], taken = [], colours = {};
+  let ratio = 1, wide = 0, high = 0, across = axes.plan[0], upward = axes.plan[1], piece = null, drawn = [], hollow = [], taken = [], colours = {};
 
   const signs = [0, 1, 2].map((axis) => (axes.reversed[axis] ? -1 : 1));
   const seen = (point, axis) => (axis < point.length ? signs[axis] * point[axis] : 0);
@@ -54,7 +54,7 @@ const breadcrumbMap = (canvas, session, axes, state) => {
   function draw() {
     paint.setTransform(ratio, 0, 0, ratio, 0, 0);
     paint.clearRect(0, 0, wide, high);
-    drawn = [];
+    drawn = []; hollow = [];
     drawGrid();
     piece = session.at(state.row);
     if (!piece) return;
@@ -64,10 +64,11 @@ const breadcrumbMap = (canvas, session, axes, state) => {
       const sample = session.sampleOf(piece, one, state.row);
       if (sample < 0) continue;
       const at = kind.position.fixed ? one.lifetime : sample, px = toX(xs ? signs[across] * xs[at] : 0), py = toY(ys ? signs[upward] * ys[at] : 0);
-      if (px > -edge && py > -edge && px < wide + edge && py < high + edge) drawn.push({ one, sample, px, py });
+      if (px > -edge && py > -edge && px < wide + edge && py < high + edge) (kind.hollow ? hollow : drawn).push({ one, sample, px, py });
     }
     drawJudged();
     if (state.trail) drawTrails();
+    drawHollow();
     for (const kind of session.kinds) { const mine = drawn.filter((each) => each.one.kind === kind); if (mine.length) drawKind(kind, mine); }
     taken = [];
     if (state.names) drawNames();
@@ -130,6 +131,22 @@ const breadcrumbMap = (canvas, session, axes, state) => {
       paint.beginPath(); bodies.lay(paint, body, body.points.map(pixel), view.scale);
       paint.lineWidth = Math.max(2 * body.radius * view.scale, 1);
       paint.globalAlpha = 0.35; paint.stroke(); paint.globalAlpha = 1; paint.lineWidth = 1;
+    }
+  }
+  function apart() { // those of the second session that are elsewhere than their counterparts
+    const there = new Map(drawn.map((each) => [each.one.id, each]));
+    return hollow.filter(({ one, px, py }) => { const other = there.get(one.id); return !other || Math.hypot(other.px - px, other.py - py) >= SAME || (one.kind.body && one.kind.body.shape.turn); });
+  }
+  function drawHollow() { // the objects of the second session: outlines without a filling
+    for (const kind of new Set(hollow.map(({ one }) => one.kind))) {
+      paint.strokeStyle = colourOf(kind); paint.lineWidth = 1.5; paint.setLineDash([4, 3]);
+      paint.beginPath();
+      for (const { one, sample, px, py } of apart()) {
+        if (one.kind !== kind) continue;
+        const body = bodyOf(one, sample);
+        if (body) bodies.lay(paint, body, body.points.map(pixel), view.scale); else { paint.moveTo(px + 7, py); paint.arc(px, py, 7, 0, 7); }
+      }
+      paint.stroke(); paint.setLineDash([]);
     }
   }
   function drawWays(kind, mine, small) { // where each faces, and, if asked for, where it goes within half a second
@@ -227,6 +244,8 @@ const breadcrumbMap = (canvas, session, axes, state) => {
       if (taken.length >= MOST_NAMES || (!rank && drawn.length > FEW)) break;
       write(one.id.slice(0, LONGEST_NAME), px + 8, py - 6);
     }
+    paint.fillStyle = colours.quiet;
+    for (const { one, px, py } of apart()) if (taken.length < MOST_NAMES) write(one.id.slice(0, LONGEST_NAME), px + 8, py - 6);
   }
   function write(text, x, y) { // beside a mark, on the side where it does not run off the picture, if nothing is written there
     if (!widths.has(text)) widths.set(text, paint.measureText(text).width);
@@ -261,6 +280,7 @@ const breadcrumbMap = (canvas, session, axes, state) => {
   return {
     view, draw, fit, fitUp, measure, zoom, objectAt, centre, bodyOf: (one) => { piece = session.at(state.row); const sample = session.sampleOf(piece, one, state.row); return sample < 0 ? null : bodyOf(one, sample); },
     show(first, second) { across = first; upward = second; },
+    get hollow() { return apart().map(({ one }) => one.id); },
     get axes() { return [across, upward]; },
   };
 };

@@ -16,6 +16,7 @@ const breadcrumbSession = async (data) => {
     }));
     const kind = { ...told, number, properties, first: unpacked(told.first), last: unpacked(told.last) };
     kind.position = properties.find((one) => one.name === "position" && !one.texts && !one.flag && one.parts > 1) || null;
+    kind.colour = kind.hollow ? data.kinds.findIndex((one) => one.kind === kind.kind) : number; // that of its counterpart
     kind.named = new Map(properties.map((one) => [one.name, one]));
     kind.ids.forEach((id, lifetime) => objects.push({ kind, lifetime, id, title: kind.lifetimes[lifetime] > 1 ? `${id} (lifetime ${kind.lifetimes[lifetime]})` : id }));
     return kind;
@@ -125,8 +126,9 @@ const breadcrumbSession = async (data) => {
     if (property.flag) return first === MISSING_FLAG ? "missing" : String(first === 1);
     return others.length ? `(${[first, ...others].map(words).join(", ")})` : words(first);
   }
+  const shown = objects.filter((one) => !one.kind.hollow); // those of a second session are only drawn
   return {
-    frames, times, last, kinds, objects, events: happened, at, numberAt, sampleOf, valueOf, partsOf, course, rowOf, rowAt, told, words,
+    frames, times, last, kinds, objects: shown, events: happened, at, numberAt, sampleOf, valueOf, partsOf, course, rowOf, rowAt, told, words,
     placed: objects.filter((one) => one.kind.position),
     onArrival(action) { arrived = action; },
     there: (one, row) => row >= one.kind.first[one.lifetime] && row <= one.kind.last[one.lifetime],
