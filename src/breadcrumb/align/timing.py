@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal, TypeAlias
 
 import numpy as np
@@ -56,18 +57,18 @@ class Timing:
         """Whether the steps of one session are uneven."""
         return self.steps > 1
 
-    @property
+    @cached_property
     def shared(self) -> tuple[float, float]:
         """Where the time begins and ends that both sessions have."""
         sides = self.reference, self.candidate
         return max(float(side.at[0]) for side in sides), min(float(side.at[-1]) for side in sides)
 
-    @property
+    @cached_property
     def slack(self) -> float:
         """How far apart things may usually be."""
         return max(float(np.median(side.slack)) for side in (self.reference, self.candidate))
 
-    @property
+    @cached_property
     def is_candidate_coarser(self) -> bool:
         """Whether the candidate has the longer steps."""
         return _step(self.candidate.session) > _step(self.reference.session)

@@ -1,6 +1,7 @@
 """Events of two sessions: missing, extra, early, late, or with other data."""
 
 import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import chain
@@ -9,7 +10,7 @@ from typing import Any, NamedTuple, TypeAlias
 from breadcrumb.align.matching import Matched, Moments, Pair, without
 from breadcrumb.align.timing import Positions, Timing
 from breadcrumb.comparison.differences import Difference
-from breadcrumb.model.session import NOBODY
+from breadcrumb.model.session import ERROR, NOBODY
 
 _Who: TypeAlias = tuple[str, str]
 """The participants of an event: by whom, and on whom."""
@@ -24,8 +25,8 @@ _MEASURED = 0.05
 """The share of its range, or of itself, by which a measured datum may be off at another frame rate."""
 _Same: TypeAlias = Callable[[str, Any, Any], bool]
 """Tells whether two data of a key are the same."""
-_Acts: TypeAlias = tuple[int, int]
-"""Who does something, and on which clock index."""
+_Acts: TypeAlias = dict[tuple[int, int], set[str]]
+"""The names of the events that somebody does on a clock index."""
 
 
 class _Apart(NamedTuple):
@@ -54,11 +55,11 @@ def event_differences(timing: Timing, is_ignored: Callable[..., bool]) -> Iterat
     found = {name: _matched(timing, mine, yours, name) for name in names}
     if timing.by == "time":
         sides = mine, yours
-        moved = _acting(sides, [pair for one in found.values() for pair in one.moved])
-        drifted = _acting(sides, [pair for one in found.values() for pair in one.drifted])
-        restarts = {name for side in sides for name in side.positions.session.declared_restarts}
+        moved = _acting(sides, {name: one.moved for name, one in found.items()})
+        drifted = _acting(sides, {name: one.drifted for name, one in found.items()})
+        exact = {ERROR, *(name for side in sides for name in side.positions.session.declared_restarts)}
         found |= {
-            name: _without_expected(timing, sides, found[name], moved, drifted) for name in found.keys() - restarts
+            name: _without_expected(timing, sides, name, found[name], moved, drifted) for name in found.keys() - exact
         }
     for name, matched in found.items():
         is_same = _same_datum(timing, (mine, yours), name)
@@ -68,17 +69,24 @@ def event_differences(timing: Timing, is_ignored: Callable[..., bool]) -> Iterat
             yield many, [_difference(name, who, apart)] if apart else []
 
 
-def _acting(sides: tuple[_Side, _Side], pairs: Sequence[Pair]) -> list[set[_Acts]]:
-    """Return who does something, and when, in each session."""
-    return [{(_by(side, pair[number]), _at(side, pair[number])) for pair in pairs} for number, side in enumerate(sides)]
+def _acting(sides: tuple[_Side, _Side], pairs: Mapping[str, Sequence[Pair]]) -> list[_Acts]:
+    """Return which events somebody takes part in on which clock index, in each session."""
+    acts: list[_Acts] = [{}, {}]
+    for name, several in pairs.items():
+        for pair in several:
+            for side, index, known in zip(sides, pair, acts, strict=True):
+                if _by(side, index) != NOBODY:
+                    known.setdefault((_by(side, index), _at(side, index)), set()).add(name)
+    return acts
 
 
 def _without_expected(
     timing: Timing,
     sides: tuple[_Side, _Side],
+    name: str,
     matched: Matched,
-    moved: Sequence[set[_Acts]],
-    drifted: Sequence[set[_Acts]],
+    moved: Sequence[_Acts],
+    drifted: Sequence[_Acts],
 ) -> Matched:
     """Leave out what other frames may decide otherwise.
 
@@ -91,14 +99,11 @@ def _without_expected(
     unmatched = []
     for number, (side, many) in enumerate(zip(sides, (matched.left, matched.rest), strict=True)):
         acts = {one: (_by(side, one), _at(side, one)) for one in many}
-        kept = [one for one in many if acts[one] not in drifted[number]]
+        kept = [one for one in many if not drifted[number].get(acts[one], set()) - {name}]
         kept = [one for one in kept if side.moments.is_within(one, timing.shared)]
         kept = [one for one in kept if not side.moments.is_at_restart(one, timing.slack)]
-        few = {
-            one
-            for one in kept
-            if timing.is_uneven or acts[one] in moved[number] or _is_short(side, kept, one, timing.slack)
-        }
+        short = set(_short(side, kept, timing.slack))
+        few = {one for one in kept if timing.is_uneven or moved[number].get(acts[one], set()) - {name} or one in short}
         unmatched.append(tuple(one for one in kept if one not in few or len(few) > allowed))
     pairs = matched.pairs
     if timing.is_uneven:
@@ -106,12 +111,17 @@ def _without_expected(
     return replace(matched, pairs=pairs, left=unmatched[0], rest=unmatched[1])
 
 
-def _is_short(side: _Side, many: Sequence[int], one: int, room: float) -> bool:
-    """Tell whether the same one does it twice within a step, with others or other data: something that soon ended."""
-    at, by = side.moments.at(one), _by(side, one)
-    near = [other for other in many if by == _by(side, other) and abs(side.moments.at(other) - at) <= room]
-    whose = {(int(side.positions.session.events.on[other]), repr(dict(_data(side, other)))) for other in near}
-    return len(near) == len(whose) == _BEGIN_AND_END
+def _short(side: _Side, many: Sequence[int], room: float) -> Iterator[int]:
+    """Yield what the same one does twice within a step, with others or other data: something that soon ended."""
+    by_actor: dict[int, list[int]] = {}
+    for one in many:
+        by_actor.setdefault(_by(side, one), []).append(one)
+    for mine in by_actor.values():
+        places = [side.moments.at(one) for one in mine]
+        for one, at in zip(mine, places, strict=True):
+            near = mine[bisect_left(places, at - room) : bisect_right(places, at + room)]
+            if len(near) == _BEGIN_AND_END == len({(_on(side, each), repr(dict(_data(side, each)))) for each in near}):
+                yield one
 
 
 def _by_participants(
@@ -202,6 +212,10 @@ def _at(side: _Side, index: int) -> int:
 
 def _by(side: _Side, index: int) -> int:
     return int(side.positions.session.events.by[index])
+
+
+def _on(side: _Side, index: int) -> int:
+    return int(side.positions.session.events.on[index])
 
 
 def _data(side: _Side, index: int) -> Mapping[str, Any]:
