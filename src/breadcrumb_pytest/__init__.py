@@ -143,6 +143,7 @@ def _judged(item: pytest.Function, check: "Check") -> tuple["SessionResult", Bas
     """Return what a check found in its session, or in all of them, and what it raised."""
     from breadcrumb.run.applying import matches
     from breadcrumb.run.checking import observe
+    from breadcrumb.run.references import References
     from breadcrumb.run.results import ACROSS, Recording, SessionResult
     from breadcrumb.run.traces import chosen, metadata_of
     from breadcrumb.trace.vocabulary import knowing
@@ -164,10 +165,10 @@ def _judged(item: pytest.Function, check: "Check") -> tuple["SessionResult", Bas
             return SessionResult(path, recording=recording, elsewhere=((check.info, check.applies_in_words),)), None
 
     def call() -> object:
-        if "reference" not in arguments:
+        accepted = arguments.get("reference")
+        if not isinstance(accepted, References):  # none, or a fixture of the user's own
             return item.obj(**arguments)
-        accepted = _references(item.config).of({} if recording is None else recording.about, path)
-        return item.obj(**(arguments | {"reference": accepted}))
+        return item.obj(**(arguments | {"reference": accepted.of({} if recording is None else recording.about, path)}))
 
     with knowing(_vocabulary(item.config)) as here:
         ran = observe(check, call, label, path, known)

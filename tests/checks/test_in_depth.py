@@ -114,6 +114,7 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "one frame in three may take long": (lambda: session.keeps_pace(_wall(0.016, 0.05, 0.016), seconds(0.02), share=0.66), "held", ""),
     "other rates, the same": (lambda: _rates(0.2), "held", ""),
     "other rates, another speed": (lambda: _rates(0.21), "broken", "too high"),
+    "nothing that is compared": (lambda: session.same_as(line([1.0]), line([2.0]), ignore=["*"]), "untested", "neither events nor objects"),
     "one session alone": (lambda: session.same_at_any_rate([line([0.0])], lambda t: t.one("keg").n), "untested", "1 of 2 sessions"),
     "errors that were asked for": (lambda: _errors("roll is empty", "roll is empty", times=2), "held", ""),
     "an error too many": (lambda: _errors("roll is empty", "roll is empty", times=1), "broken", "too many"),

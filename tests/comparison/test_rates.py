@@ -13,7 +13,7 @@ from breadcrumb.testing import make_trace
 
 LASTS, DROPS, DRUM, BELL, RESTART = 4.0, (0.7, 2.5), 0.35, 1.55, 3.0
 Play = dict[str, Any]
-AS_PLANNED: Play = {"lift": lambda t: 0.0, "ends": DROPS[1], "drum": DRUM, "bells": (BELL, 2.4), "label": lambda t: t > BELL, "turn": 0.0, "strength": 1.0, "held": lambda x: x, "picture": lambda n: n, "beats": lambda t: ("drum",), "restarts": 1, "signed": False, "ticks": 1}  # fmt: skip
+AS_PLANNED: Play = {"lift": lambda t: 0.0, "ends": DROPS[1], "drum": DRUM, "bells": (BELL, 2.4), "label": lambda t: t > BELL, "turn": 0.0, "strength": 1.0, "held": lambda x: x, "picture": lambda n: n, "beats": lambda t: ("drum",), "restarts": 1, "signed": False, "ticks": 1, "says": lambda t: None if t < 1 else "ale"}  # fmt: skip
 """What a build may do otherwise."""
 
 
@@ -33,7 +33,7 @@ def played(rate: float | str, **other: Any) -> Trace:
     states, events, looked, seen = [], list[tuple[Any, ...]](), 0.0, 0.0
     for frame, (before, t) in enumerate(pairwise([-1.0, *times])):
         seen = play["held"](2 * t) if t <= 1.0 else seen
-        states.append({"a": {"x": abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"] + 180 * play["signed"]) % 360 - 180 * play["signed"], "full": bool(play["label"](t)), "seen": seen, "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
+        states.append({"a": {"x": abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"] + 180 * play["signed"]) % 360 - 180 * play["signed"], "full": bool(play["label"](t)), "seen": seen, "says": "blink" if 0.01 < t < 0.016 else play["says"](t), "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
         if DROPS[0] <= t < play["ends"]:
             states[-1]["lid"] = {"y": 9 - t}
         events += [(frame, "bell", None, None, {"strength": play["strength"] * t}) for due in play["bells"] if before < due <= t]  # fmt: skip
@@ -79,6 +79,8 @@ WRONG: dict[str, tuple[Play, tuple[str, str, str, float]]] = {
     "a bell that rings twice": ({"bells": (BELL, BELL + 0.5, 2.4)}, ("event", "bell", "extra", BELL + 0.5)),
     "a bell that goes on": ({"bells": (BELL, *(BELL + n / 50 for n in range(1, 20)), 2.4)}, ("event", "bell", "extra", BELL)),
     "a picture that is skipped": ({"picture": lambda n: 3 if n == 2 else n}, ("property", "keg.picture", "1 outside", 1.2)),
+    "a text that is not missing": ({"says": lambda t: "ale"}, ("property", "keg.says", "differs", 0.0)),
+    "a text that is missing": ({"says": lambda t: None if t < 2 else "ale"}, ("property", "keg.says", "differs", 1.0)),
     "a bell that is weak": ({"strength": 0.5}, ("event", "bell", "strength of its data", BELL)),
 }  # fmt: skip
 
@@ -133,3 +135,26 @@ def test_anchors_shift_the_candidate_in_time() -> None:
         compare(loaded(0.5), loaded(1.1), anchors=["begin"])
     with pytest.raises(NotComparable, match="no start in common"):
         compare(loaded(0.5), make_trace([{"a": {"x": 0.0}}] * 3, kinds={"a": "keg"}), anchors=["start"])
+
+
+@pytest.mark.parametrize("pauses", [(0.3, 0.9), (0.9, 0.3), (0.0, 0.6), (0.6, 0.0)], ids=str)
+def test_each_anchor_shifts_what_comes_after_it(pauses: tuple[float, float]) -> None:
+    """Where a round began earlier or later than in the reference, what follows in it is compared at its own time."""
+    first, second = (round_of((0.5, 0.5)), round_of(pauses))
+    found = compare(first, second, anchors=["round"])
+    assert found.alike, found.first
+    assert not compare(first, second).alike
+    wrong = compare(first, round_of(pauses, scores=3), anchors=["round"]).first
+    assert wrong is not None
+    assert (wrong.name, wrong.words) == ("score", "extra")
+
+
+def round_of(pauses: tuple[float, float], scores: int = 2) -> Trace:
+    """Record two rounds of a second, each after a pause, in which a keg stands still; in a round it moves, and scores."""
+    times = [n / 20 for n in range(70)]
+    begins = [pauses[0], pauses[0] + 1 + pauses[1]]
+    since = [min(t - begin for begin in begins if t >= begin - 1e-9) if t >= begins[0] - 1e-9 else 0.0 for t in times]
+    states = [{"a": {"x": min(s, 1.0)}} for s in since]
+    frames = [round(20 * begin) for begin in begins]
+    events = [(frame, "round") for frame in frames] + [(frames[1] + 4 * n, "score") for n in range(1, scores + 1)]
+    return make_trace(states, kinds={"a": "keg"}, events=events, times=times)

@@ -87,3 +87,32 @@ def test_a_session_that_was_sent_is_compared_with_the_accepted_one(cellar: Path,
     (cellar / "sent.jsonl").write_text("\n".join(lines) + "\n")
     done = cli("listen", cellar / "sent.jsonl", "--check", cellar / "check_cellar.py", "--reference", cellar / "accepted", "--out", cellar / "in")  # fmt: skip
     assert (done.returncode, "1 held" in done.stdout) == (0, True), done.stdout + done.stderr
+
+
+def test_a_check_file_with_restarts_takes_a_reference(cellar: Path, cli: Cli) -> None:
+    """Both sessions are compared whole, however the file divides them."""
+    text = CHECK.replace("from breadcrumb.checks", "from breadcrumb import Restarts\nfrom breadcrumb.checks")
+    (cellar / "check_cellar.py").write_text(f'{text}\n\nRESTARTS = Restarts("again")\n')
+    for session in ("accepted/1-60", "same", "other"):
+        keg = SimpleNamespace(y=0.0)
+        with Recorder(cellar / f"{session}.crumbs", overwrite=True, level="cellar", seed=1, tick_rate=60) as rec:
+            rec.watch(keg, id="keg-1", kind="keg", y="y")
+            for frame in range(6):
+                keg.y = 9.0 if (session, frame) == ("other", 5) else float(frame)
+                if frame == 3:
+                    rec.event("again")
+                rec.frame(frame / 10)
+    for session, code in (("same", 0), ("other", 1)):
+        done = cli("check", cellar / "check_cellar.py", cellar / f"{session}.crumbs", "--no-figures", "--reference", cellar / "accepted")  # fmt: skip
+        assert done.returncode == code, done.stdout
+
+
+def test_a_fixture_called_reference_of_the_users_own_is_left_alone(cellar: Path) -> None:
+    """A test that takes a trace and a reference of its own is given that."""
+    (cellar / "conftest.py").write_text("import pytest\n\n\n@pytest.fixture\ndef reference():\n    return 7\n")
+    (cellar / "test_own.py").write_text(
+        'def test_own(trace, reference):\n    assert trace.all("keg").y.max() and reference == 7\n'
+    )
+    command = [sys.executable, "-m", "pytest", "-q", "test_own.py", "--crumbs", "same.crumbs", "-p", "no:cacheprovider"]
+    done = subprocess.run(command, cwd=cellar, capture_output=True, text=True, check=False)
+    assert "1 passed" in done.stdout, done.stdout

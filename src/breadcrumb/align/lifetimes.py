@@ -39,7 +39,7 @@ def pair_lifetimes(timing: Timing) -> LifetimePairs:
     pairs, excused = list[Pair](), (list[int](), list[int]())
     for kind in mine.keys() & yours.keys():
         matched = first.match(second, mine[kind], yours[kind], timing)
-        left, rest = set(matched.left), set(matched.rest)
+        left, rest = set(matched.missing), set(matched.extra)
         pairs += matched.pairs
         for side, given, those in ((0, mine, left), (1, yours, rest)):
             excused[side].extend({*chain(*given[kind].values())} - {pair[side] for pair in matched.pairs} - those)

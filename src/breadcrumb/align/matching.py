@@ -28,9 +28,9 @@ class Matched:
     """Moments of two sessions that are at the same time, and the others; all are given by their indices."""
 
     pairs: tuple[Pair, ...]
-    left: tuple[int, ...]
+    missing: tuple[int, ...]
     """Those of the first session without a counterpart."""
-    rest: tuple[int, ...]
+    extra: tuple[int, ...]
     """Those of the second."""
     moved: tuple[Pair, ...] = ()
     """The pairs that are not at quite the same time."""
@@ -84,19 +84,19 @@ class Moments:
         first, second = self._exact, other._exact
         matched = _in_order(first, second, mine, yours, is_carried=timing.by == "time")
         pairs = [pair for pair, _ in matched]
-        left, rest = (without([*chain(*given.values())], pairs, side) for side, given in enumerate((mine, yours)))
+        missing, extra = (without([*chain(*given.values())], pairs, side) for side, given in enumerate((mine, yours)))
         moved = tuple(pair for pair in pairs if abs(first[pair[0]][0] - second[pair[1]][0]) > ROUNDING)
         drifted = tuple(pair for pair, is_drifted in matched if is_drifted)
         if drifted:
             late = [second[its][0] - first[one][0] for one, its in pairs]
-            for side, places, ends, unmatched in ((0, first, other._ends, left), (1, second, self._ends, rest)):
+            for side, places, ends, unmatched in ((0, first, other._ends, missing), (1, second, self._ends, extra)):
                 known = sorted(
                     (places[pair[side]][0], -by if side else by) for pair, by in zip(pairs, late, strict=True)
                 )
                 unmatched[:] = [
                     one for one in unmatched if not _is_past(places[one], _last(known, places[one][0]), ends)
                 ]
-        return Matched(tuple(pairs), tuple(left), tuple(rest), moved, drifted)
+        return Matched(tuple(pairs), tuple(missing), tuple(extra), moved, drifted)
 
     def near_pairs(self, other: "Moments", mine: Sequence[int], yours: Sequence[int]) -> list[Pair]:
         """Return which are within two seconds, the first with the first."""

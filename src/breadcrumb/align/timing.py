@@ -8,6 +8,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from breadcrumb.errors import NotComparable, UnknownName
+from breadcrumb.model.plurals import counted
 from breadcrumb.model.session import Floats, Session
 
 By: TypeAlias = Literal["frame", "time"]
@@ -91,10 +92,8 @@ class Timing:
 
     def amount(self, late: float) -> str:
         """Return by how much something is early or late, in words."""
-        if self.by == "time":
-            return f"{abs(late):.3g} s {'late' if late > 0 else 'early'}"
-        frames = round(abs(late))
-        return f"{frames} frame{'' if frames == 1 else 's'} {'late' if late > 0 else 'early'}"
+        much = f"{abs(late):.3g} s" if self.by == "time" else counted(round(abs(late)), "frames")
+        return f"{much} {'late' if late > 0 else 'early'}"
 
 
 def align_clocks(reference: Session, candidate: Session, anchors: Sequence[str] = ()) -> Timing:
@@ -131,7 +130,7 @@ def align_clocks(reference: Session, candidate: Session, anchors: Sequence[str] 
     notes.append(f"{why}compared by game time, within {within:.3g} s")
     if is_uneven:
         notes.append(
-            "steps are uneven: values within 2 % of their range are alike, and a few of many events may differ"
+            "the steps are uneven: values may be 2 % of their range off, and one event in twenty may be missing"
         )
     return Timing("time", *sides, steps, tuple(anchors), tuple(notes))
 
@@ -184,10 +183,14 @@ def _shifted(reference: Session, candidate: Session, anchors: Sequence[str]) -> 
     if not pairs:
         raise NotComparable(f"{reference.label} and {candidate.label} have no {' or '.join(anchors)} in common")
     since, shifts = (np.array(column) for column in zip(*pairs, strict=True))
-    at = np.maximum(np.searchsorted(since, candidate.clock.times, side="right") - 1, 0)
+    last = np.searchsorted(since, candidate.clock.times, side="right") - 1
+    shifted = candidate.clock.times + shifts[np.maximum(last, 0)]
+    # what takes longer than in the reference ends at the next anchor, so that time never runs backwards
+    due = np.append(since + shifts, np.inf)
+    shifted = np.maximum.accumulate(np.minimum(shifted, due[last + 1]))
     longest = float(np.abs(shifts).max())
     words = f"aligned at {len(pairs)} of {' and '.join(anchors)}; the candidate is shifted by at most {longest:.3g} s"
-    return candidate.clock.times + shifts[at], [words]
+    return shifted, [words]
 
 
 def _pairs(reference: Session, candidate: Session, name: str) -> Iterator[tuple[float, float]]:

@@ -97,7 +97,7 @@ def _without_expected(
     allowed = int(_FEW * len(matched.pairs))
     allowed = allowed if timing.is_uneven else min(allowed, _BEGIN_AND_END * sides[0].moments.episodes)
     unmatched = []
-    for number, (side, many) in enumerate(zip(sides, (matched.left, matched.rest), strict=True)):
+    for number, (side, many) in enumerate(zip(sides, (matched.missing, matched.extra), strict=True)):
         acts = {one: (_by(side, one), _at(side, one)) for one in many}
         kept = [one for one in many if not drifted[number].get(acts[one], set()) - {name}]
         kept = [one for one in kept if side.moments.is_within(one, timing.shared)]
@@ -108,7 +108,7 @@ def _without_expected(
     pairs = matched.pairs
     if timing.is_uneven:
         pairs = tuple(pair for pair in pairs if not sides[0].moments.is_at_restart(pair[0], timing.slack))
-    return replace(matched, pairs=pairs, left=unmatched[0], rest=unmatched[1])
+    return replace(matched, pairs=pairs, missing=unmatched[0], extra=unmatched[1])
 
 
 def _short(side: _Side, many: Sequence[int], room: float) -> Iterator[int]:
@@ -128,7 +128,7 @@ def _by_participants(
     matched: Matched, mine: Mapping[_Who, Sequence[int]], yours: Mapping[_Who, Sequence[int]]
 ) -> Iterator[tuple[_Who, Matched]]:
     """Yield what was matched of the events of a name for each of their participants."""
-    pairs, left, rest = dict(matched.pairs), set(matched.left), set(matched.rest)
+    pairs, left, rest = dict(matched.pairs), set(matched.missing), set(matched.extra)
     for who in sorted(mine.keys() | yours.keys()):
         first, second = mine.get(who, ()), yours.get(who, ())
         yield (
@@ -168,7 +168,7 @@ def _matched(timing: Timing, mine: _Side, yours: _Side, name: str) -> Matched:
     same = mine.moments.match(yours.moments, _by_data(mine, left), _by_data(yours, rest), timing)
     left, rest = (
         {who: [one for one in several if one in unmatched] for who, several in given.items()}
-        for given, unmatched in ((left, set(same.left)), (rest, set(same.rest)))
+        for given, unmatched in ((left, set(same.missing)), (rest, set(same.extra)))
     )
     other = mine.moments.match(yours.moments, left, rest, timing)
     return replace(other, pairs=(*same.pairs, *other.pairs))
@@ -188,7 +188,7 @@ def _apart(timing: Timing, mine: _Side, yours: _Side, matched: Matched, is_same:
         before, after = _data(mine, one), _data(yours, its)
         if not _is_same_data(before, after, is_same):
             yield _Apart(*_moment(timing, mine, one), *_first_datum(before, after, is_same))
-    yield from _moved(timing, mine, yours, matched.left, matched.rest)
+    yield from _moved(timing, mine, yours, matched.missing, matched.extra)
 
 
 def _moved(timing: Timing, mine: _Side, yours: _Side, missing: Sequence[int], extra: Sequence[int]) -> Iterator[_Apart]:

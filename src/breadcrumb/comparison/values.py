@@ -13,6 +13,8 @@ from breadcrumb.model.session import Bools, ColumnData, Floats, Ints
 from breadcrumb.model.trace import TraceData
 
 Told: TypeAlias = tuple[str, str]
+_MISSING = -1
+"""Stands for a text that is missing; as a hash of Python's, no text has it."""
 _ROUNDING = 1e-12
 """The share of a turn that one more turn may change by rounding."""
 
@@ -119,11 +121,11 @@ def numbers(column: ColumnData, index: Ints) -> Floats:
 
 
 def codes(column: ColumnData, index: Ints) -> Ints:
-    """Return texts as numbers that are the same in both sessions."""
-    if column.texts is None:
-        return column.values[index].astype(np.int64)
-    known = np.array([hash(text) for text in column.texts] or [0], np.int64)
-    return known[np.where(valid(column, index), column.values[index], 0).astype(np.int64)]
+    """Return texts as numbers that are the same in both sessions; one that is missing is like another such."""
+    there = valid(column, index)
+    known = np.array([hash(text) for text in column.texts or ()] or [_MISSING], np.int64)
+    values = column.values[index].astype(np.int64)
+    return np.where(there, values if column.texts is None else known[np.where(there, values, 0)], _MISSING)
 
 
 def text_of(column: ColumnData, index: int) -> str:

@@ -16,11 +16,9 @@ from breadcrumb.comparison.values import value_words as words_of_value
 from breadcrumb.model.session import Bools, ColumnData, Floats, Ints
 from breadcrumb.model.trace import TraceData
 
-_ROUNDING, _UNEVEN = 1e-9, 0.02
-"""The share of its range that a number may be off: by rounding, and where uneven steps decide something on a frame."""
-
-
 Numbers: TypeAlias = Ints | Floats
+_ROUNDING, _OFF_IF_UNEVEN = 1e-9, 0.02
+"""The share of its range that a number may be off: by rounding, and where uneven steps decide something on a frame."""
 _LASTS = 3
 """On how many frames in a row values must be apart, for each step within which they are compared."""
 _STATES = 32
@@ -73,7 +71,7 @@ def within_a_step(
         apart |= unlike
         squares[unlike] = np.nan
     distance = np.sqrt(squares)
-    apart &= ~(distance <= max(tol, span * (_UNEVEN if timing.is_uneven else _ROUNDING)))
+    apart &= ~(distance <= max(tol, span * (_OFF_IF_UNEVEN if timing.is_uneven else _ROUNDING)))
     ways = [one.moved for one in ranges if one.moved is not None]
     if ways:
         moved = np.sqrt(np.sum([way**2 for way in ways], axis=0))

@@ -64,7 +64,8 @@ def same_as(
     every = [one for group in found.groups for one in (group.first, *group.followed)]
     last = session.clock.size - 1
     moments = [min(session.clock.clock_index_at_or_after(one.frame), last) for one in every] or [last]
-    whose = [_whose(session, one, index) for one, index in zip(every, moments, strict=False)] or [_NOBODYS]
+    names = {name: index for index, name in enumerate(session.names)}
+    whose = [_whose(session, names, one, index) for one, index in zip(every, moments, strict=False)] or [_NOBODYS]
     lifetime, name = (np.array(column, np.int64) for column in zip(*whose, strict=True))
     margin = np.full(len(moments), -1.0 if every else 0.0)
     return Evaluation(
@@ -85,11 +86,11 @@ def _of(one: Difference) -> str:
     return one.called.removesuffix(f" of {one.object}") + " " if one.object else f"{one.called} "
 
 
-def _whose(session: Session, one: Difference, clock_index: int) -> tuple[int, int]:
+def _whose(session: Session, names: Mapping[str, int], one: Difference, clock_index: int) -> tuple[int, int]:
     """Return the lifetime and the object that a difference is about, or NOBODY."""
-    if one.object not in session.names:
+    if one.object not in names:
         return _NOBODYS
-    name, lifetimes = session.names.index(one.object), session.lifetimes
+    name, lifetimes = names[one.object], session.lifetimes
     mine = np.flatnonzero(lifetimes.name == name)
     here = mine[(lifetimes.first[mine] <= clock_index) & (lifetimes.last[mine] >= clock_index)]
     return int(here[0]) if len(here) else NOBODY, name

@@ -134,6 +134,7 @@ const breadcrumbMap = (canvas, session, axes, state) => {
     }
   }
   function apart() { // those of the second session that are elsewhere than their counterparts
+    if (!hollow.length) return hollow;
     const there = new Map(drawn.map((each) => [each.one.id, each]));
     return hollow.filter(({ one, px, py }) => { const other = there.get(one.id); return !other || Math.hypot(other.px - px, other.py - py) >= SAME || (one.kind.body && one.kind.body.shape.turn); });
   }
