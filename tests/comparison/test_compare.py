@@ -105,6 +105,29 @@ def test_a_parameter_is_compared_at_each_change(name: str, tmp_path: Path) -> No
     assert (first.name, first.frame, first.reference, first.candidate) == ("cap", *told)
 
 
+ANGLES = {
+    # two angles in degrees, and whether they are alike
+    "the same way": ((-180.0, 180.0), True),
+    "a turn apart": ((-90.0, 270.0), True),
+    "almost the same way": ((359.0, 0.0), False),
+    "turns that are counted": ((10.0, 370.0), False),
+}
+
+
+@pytest.mark.parametrize("name", ANGLES)
+def test_one_direction_is_one_value(name: str) -> None:
+    """An angle is the same a full turn on, unless whole turns are counted; its distance is the short way."""
+    (first, second), is_alike = ANGLES[name]
+    one, other = (
+        make_trace([{"a": {"heading": value}}] * 3, kinds={"a": "keg"}, units={"heading": "deg"}) for value in (first, second)
+    )  # fmt: skip
+    found = compare(one, other)
+    assert found.alike == is_alike
+    if name == "almost the same way":
+        assert found.first is not None
+        assert found.first.largest == 1.0
+
+
 def many(states: list[dict[str, dict[str, Any]]]) -> None:
     """Let a keg go wrong, then the lid that an event links to it, then the other keg, which nothing links to it."""
     put("a", range(1, 10), x=99.0)(states)

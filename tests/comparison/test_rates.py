@@ -13,7 +13,7 @@ from breadcrumb.testing import make_trace
 
 LASTS, DROPS, DRUM, BELL, RESTART = 4.0, (0.7, 2.5), 0.35, 1.55, 3.0
 Play = dict[str, Any]
-AS_PLANNED: Play = {"lift": lambda t: 0.0, "ends": DROPS[1], "drum": DRUM, "bells": (BELL, 2.4), "label": lambda t: t > BELL, "turn": 0.0, "strength": 1.0, "held": lambda x: x, "picture": lambda n: n, "beats": lambda t: ("drum",), "restarts": 1, "signed": False, "ticks": 1, "says": lambda t: None if t < 1 else "ale"}  # fmt: skip
+AS_PLANNED: Play = {"lift": lambda t: 0.0, "ends": DROPS[1], "drum": DRUM, "bells": (BELL, 2.4), "label": lambda t: t > BELL, "turn": 0.0, "strength": 1.0, "held": lambda x: x, "picture": lambda n: n, "beats": lambda t: ("drum",), "restarts": 1, "signed": False, "ticks": 1, "says": lambda t: None if t < 1 else "ale", "load": lambda t: None if t < 1 else 2.5}  # fmt: skip
 """What a build may do otherwise."""
 
 
@@ -33,7 +33,7 @@ def played(rate: float | str, **other: Any) -> Trace:
     states, events, looked, seen = [], list[tuple[Any, ...]](), 0.0, 0.0
     for frame, (before, t) in enumerate(pairwise([-1.0, *times])):
         seen = play["held"](2 * t) if t <= 1.0 else seen
-        states.append({"a": {"x": abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"] + 180 * play["signed"]) % 360 - 180 * play["signed"], "full": bool(play["label"](t)), "seen": seen, "says": "blink" if 0.01 < t < 0.016 else play["says"](t), "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
+        states.append({"a": {"x": abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"] + 180 * play["signed"]) % 360 - 180 * play["signed"], "full": bool(play["label"](t)), "seen": seen, "load": play["load"](t), "says": "blink" if 0.01 < t < 0.016 else play["says"](t), "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
         if DROPS[0] <= t < play["ends"]:
             states[-1]["lid"] = {"y": 9 - t}
         events += [(frame, "bell", None, None, {"strength": play["strength"] * t}) for due in play["bells"] if before < due <= t]  # fmt: skip
@@ -79,6 +79,8 @@ WRONG: dict[str, tuple[Play, tuple[str, str, str, float]]] = {
     "a bell that rings twice": ({"bells": (BELL, BELL + 0.5, 2.4)}, ("event", "bell", "extra", BELL + 0.5)),
     "a bell that goes on": ({"bells": (BELL, *(BELL + n / 50 for n in range(1, 20)), 2.4)}, ("event", "bell", "extra", BELL)),
     "a picture that is skipped": ({"picture": lambda n: 3 if n == 2 else n}, ("property", "keg.picture", "1 outside", 1.2)),
+    "a number that is not missing": ({"load": lambda t: 2.5}, ("property", "keg.load", "differs", 0.0)),
+    "a number that is missing": ({"load": lambda t: None if t < 2 else 2.5}, ("property", "keg.load", "differs", 1.0)),
     "a text that is not missing": ({"says": lambda t: "ale"}, ("property", "keg.says", "differs", 0.0)),
     "a text that is missing": ({"says": lambda t: None if t < 2 else "ale"}, ("property", "keg.says", "differs", 1.0)),
     "a bell that is weak": ({"strength": 0.5}, ("event", "bell", "strength of its data", BELL)),
@@ -147,14 +149,16 @@ def test_each_anchor_shifts_what_comes_after_it(pauses: tuple[float, float]) -> 
     wrong = compare(first, round_of(pauses, scores=3), anchors=["round"]).first
     assert wrong is not None
     assert (wrong.name, wrong.words) == ("score", "extra")
+    assert not compare(first, round_of(pauses, jumps=True), anchors=["round"]).alike
 
 
-def round_of(pauses: tuple[float, float], scores: int = 2) -> Trace:
+def round_of(pauses: tuple[float, float], scores: int = 2, *, jumps: bool = False) -> Trace:
     """Record two rounds of a second, each after a pause, in which a keg stands still; in a round it moves, and scores."""
     times = [n / 20 for n in range(70)]
     begins = [pauses[0], pauses[0] + 1 + pauses[1]]
     since = [min(t - begin for begin in begins if t >= begin - 1e-9) if t >= begins[0] - 1e-9 else 0.0 for t in times]
-    states = [{"a": {"x": min(s, 1.0)}} for s in since]
     frames = [round(20 * begin) for begin in begins]
+    late = {frames[1] + n for n in range(1, 5)} if jumps else set[int]()
+    states = [{"a": {"x": min(s, 1.0) + 5 * (frame in late)}} for frame, s in enumerate(since)]
     events = [(frame, "round") for frame in frames] + [(frames[1] + 4 * n, "score") for n in range(1, scores + 1)]
     return make_trace(states, kinds={"a": "keg"}, events=events, times=times)

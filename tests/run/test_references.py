@@ -110,9 +110,8 @@ def test_a_check_file_with_restarts_takes_a_reference(cellar: Path, cli: Cli) ->
 def test_a_fixture_called_reference_of_the_users_own_is_left_alone(cellar: Path) -> None:
     """A test that takes a trace and a reference of its own is given that."""
     (cellar / "conftest.py").write_text("import pytest\n\n\n@pytest.fixture\ndef reference():\n    return 7\n")
-    (cellar / "test_own.py").write_text(
-        'def test_own(trace, reference):\n    assert trace.all("keg").y.max() and reference == 7\n'
-    )
+    own = "def test_own(trace, reference):\n    assert reference == 7 and judge(trace.all('keg').y < 9, 'low')\n"
+    (cellar / "test_own.py").write_text(f"from breadcrumb import judge\n\n\n{own}")
     command = [sys.executable, "-m", "pytest", "-q", "test_own.py", "--crumbs", "same.crumbs", "-p", "no:cacheprovider"]
     done = subprocess.run(command, cwd=cellar, capture_output=True, text=True, check=False)
     assert "1 passed" in done.stdout, done.stdout
