@@ -215,3 +215,10 @@ def test_the_command_says_where_two_sessions_differ(bay: Callable[..., Path], cl
     assert cli("compare", good, bay("barrel-tired", rate="30"), "--anchor", "shift.start").returncode == 1
     nothing = cli("compare", good, good, "--ignore", "*")
     assert (nothing.returncode, "neither events nor objects" in nothing.stderr) == (3, True)
+
+
+def test_a_division_by_restarts_is_none_of_the_game() -> None:
+    """A session that a check file divides at moments of its own is compared as it was recorded."""
+    divided = session().with_restarts(session().events("tap"))
+    assert compare(session(), divided).alike
+    assert compare(divided, session()).alike

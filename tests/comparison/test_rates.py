@@ -139,7 +139,7 @@ def test_anchors_shift_the_candidate_in_time() -> None:
         compare(loaded(0.5), make_trace([{"a": {"x": 0.0}}] * 3, kinds={"a": "keg"}), anchors=["start"])
 
 
-@pytest.mark.parametrize("pauses", [(0.3, 0.9), (0.9, 0.3), (0.0, 0.6), (0.6, 0.0)], ids=str)
+@pytest.mark.parametrize("pauses", [(0.3, 0.9), (0.1, 1.3), (0.9, 0.3), (0.0, 0.6), (0.6, 0.0)], ids=str)
 def test_each_anchor_shifts_what_comes_after_it(pauses: tuple[float, float]) -> None:
     """Where a round began earlier or later than in the reference, what follows in it is compared at its own time."""
     first, second = (round_of((0.5, 0.5)), round_of(pauses))
@@ -158,7 +158,7 @@ def round_of(pauses: tuple[float, float], scores: int = 2, *, jumps: bool = Fals
     begins = [pauses[0], pauses[0] + 1 + pauses[1]]
     since = [min(t - begin for begin in begins if t >= begin - 1e-9) if t >= begins[0] - 1e-9 else 0.0 for t in times]
     frames = [round(20 * begin) for begin in begins]
-    late = {frames[1] + n for n in range(1, 5)} if jumps else set[int]()
+    late = {frames[1] + n for n in range(1, 8)} if jumps else set[int]()
     states = [{"a": {"x": min(s, 1.0) + 5 * (frame in late)}} for frame, s in enumerate(since)]
     events = [(frame, "round") for frame in frames] + [(frames[1] + 4 * n, "score") for n in range(1, scores + 1)]
     return make_trace(states, kinds={"a": "keg"}, events=events, times=times)

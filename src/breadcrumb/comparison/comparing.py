@@ -17,7 +17,6 @@ from breadcrumb.comparison.lifetimes import lifetime_differences
 from breadcrumb.comparison.properties import property_differences
 from breadcrumb.errors import NotComparable, UnknownName
 from breadcrumb.model.session import Session
-from breadcrumb.model.trace import TraceData
 from breadcrumb.trace.opened import Trace
 
 _CONVENTIONS = ("axes", "angles", "units", "spaces", "areas")
@@ -61,7 +60,7 @@ def compare(
         >>> compare(good, good).alike, compare(good, bad).first.frame, compare(good, bad).first.words
         (True, 1, '1 off')
     """
-    data = _whole(reference), _whole(candidate)
+    data = reference.data, candidate.data  # as they were recorded: undivided by restarts
     mine, yours = (one.session for one in data)
     timing = align_clocks(mine, yours, anchors)
     _refuse_unknown((reference, candidate), tol or {}, ignore)
@@ -84,12 +83,6 @@ def compare(
         raise NotComparable(f"{mine.label} and {yours.label} have neither events nor objects that could be compared")
     groups = Grouping((mine, yours), _TOGETHER * timing.slack).groups(differences)
     return Comparison(reference.label, candidate.label, groups, compared, (*timing.notes, *_notes(mine, yours)))
-
-
-def _whole(trace: Trace) -> TraceData:
-    """Return a session without the division that its restarts make: both are compared as they were recorded."""
-    episodes = trace.data.session.episodes
-    return trace.data if episodes is None else episodes.whole
 
 
 def _refuse_unknown(traces: tuple[Trace, Trace], tol: Mapping[str, float], ignore: Sequence[str]) -> None:

@@ -53,7 +53,7 @@ class References:
         first, *others = (one for one in fitting if _in_common(one.about, about) == best)
         if others:
             raise Misuse(f"expected one accepted session like this one, found {first.path} and {others[0].path}")
-        if first.path == Path(path) or (first.path.exists() and Path(path).exists() and first.path.samefile(path)):
+        if Path(path).exists() and first.path.samefile(path):
             raise NeverExercised("the accepted session is this session itself")
         return _opened(first.path)
 
