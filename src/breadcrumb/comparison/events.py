@@ -114,7 +114,7 @@ def _without_expected(
 def _short(side: _Side, many: Sequence[int], room: float) -> Iterator[int]:
     """Yield what the same one does twice within a step, with others or other data: something that soon ended."""
     by_actor: dict[int, list[int]] = {}
-    for one in many:
+    for one in sorted(many, key=side.moments.at):
         by_actor.setdefault(_by(side, one), []).append(one)
     for mine in by_actor.values():
         places = [side.moments.at(one) for one in mine]
