@@ -206,6 +206,12 @@ def _replaced_by_a_file(folder: Path) -> None:
     folder.write_text("x")
 
 
+def _replaced_by_others(folder: Path) -> None:
+    shutil.rmtree(folder)
+    for number in range(20):
+        (folder.parent / f"night-{number:02}.crumbs").mkdir()
+
+
 def _emptied(folder: Path) -> None:
     shutil.rmtree(folder)
     folder.mkdir()
@@ -213,6 +219,11 @@ def _emptied(folder: Path) -> None:
 
 DAMAGE: dict[str, tuple[Callable[[Path], None], type[Exception], str]] = {
     "nothing there": (shutil.rmtree, NotATrace, "found nothing; in .* there is other.crumbs"),
+    "nothing among many": (
+        _replaced_by_others,
+        NotATrace,
+        r"in .* there is .*, .* and \d+ more",
+    ),
     "a file": (_replaced_by_a_file, NotATrace, "found a file"),
     "an empty folder": (_emptied, NotATrace, "found neither"),
     "a cut table": (_cut("frames.parquet"), TraceError, "damaged or cut short"),

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
 
-from breadcrumb.errors import NotATrace, TraceError
+from breadcrumb.errors import NotATrace, TraceError, near_names
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.lock import lock_file
 from breadcrumb.journal.reading import JournalReader, Loss
@@ -27,6 +27,8 @@ from breadcrumb.store.locations import (
 from breadcrumb.store.memory import MemoryTrace, trace_from_journal
 
 _MAKING = "making-"
+_TOLD = 6
+"""How many other traces are named where one was expected and not found."""
 DAMAGED_NAME = "journal.damaged.bin"
 """What a damaged journal is called once the trace was opened: it holds more than could be read of it."""
 
@@ -70,9 +72,12 @@ def _open_elsewhere(place: Location) -> TraceData:
 def _what_is_there(path: Path) -> str:
     if path.exists():
         return f"{path}: expected a trace, that is a folder NAME.crumbs or a file NAME.crumbs.zip; found a file"
-    near = sorted(other.name for other in path.parent.glob("*.crumbs")) if path.parent.is_dir() else []
-    hint = f"in {path.parent} there is {', '.join(near)}" if near else f"there is no trace in {path.parent} either"
-    return f"{path}: expected a trace, found nothing; {hint}"
+    there = sorted(other.name for other in path.parent.glob("*.crumbs")) if path.parent.is_dir() else []
+    if not there:
+        return f"{path}: expected a trace, found nothing; there is no trace in {path.parent} either"
+    told = there if len(there) <= _TOLD else near_names(path.name, there) or there[:_TOLD]
+    more = f" and {len(there) - len(told)} more" if len(there) > len(told) else ""
+    return f"{path}: expected a trace, found nothing; in {path.parent} there is {', '.join(told)}{more}"
 
 
 def _open_journal(folder: Path) -> TraceData:
