@@ -45,6 +45,11 @@ class Difference:
         return f"{self.name} of {self.object}" if self.object else self.name
 
     @property
+    def called_without_object(self) -> str:
+        """What it is of, where the object is told besides: `speed`, `flare.thrown`, `flare`."""
+        return self.name.partition(".")[2] if self.what == "property" and self.object else self.name
+
+    @property
     def symptom(self) -> tuple[str, str]:
         """What others may have as well."""
         return self.what, self.name
@@ -71,6 +76,8 @@ class Comparison:
     """How many values, events and lifetimes were compared."""
     notes: tuple[str, ...] = ()
     """What to know of the sessions: that they have other seeds, or were cut."""
+    references: int = 1
+    """How many references there are. With several, groups are in order of how sure the first difference is."""
 
     @property
     def first(self) -> Difference | None:

@@ -67,7 +67,9 @@ def _departed(group: Group) -> Iterator[BrokenFrame]:
     for one in (group.first, *group.followed):
         by_object.setdefault(one.object, one)
     for one in by_object.values():
-        words = f"{one.called} {one.words}: {one.candidate}, in the reference {one.reference}"
+        values = f"{one.candidate}, in the reference {one.reference}"
+        # the sentence says what differs first, and the page whose it is
+        words = values if one is group.first else f"{one.called_without_object} {one.words}: {values}"
         yield BrokenFrame(one.frame, one.object, words)
 
 

@@ -83,7 +83,7 @@ def _of(one: Difference) -> str:
     """Return what a difference is of, without the object, which is told before."""
     if one.what == "lifetime":
         return ""
-    return one.called.removesuffix(f" of {one.object}") + " " if one.object else f"{one.called} "
+    return f"{one.called_without_object} "
 
 
 def _whose(session: Session, names: Mapping[str, int], one: Difference, clock_index: int) -> tuple[int, int]:
