@@ -42,6 +42,11 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
     type=click.IntRange(min=1),
     help="Play this many sessions of two builds, some seeds and frame rates; two faults are in the newer build.",
 )
+@click.option(
+    "--accepted",
+    type=click.IntRange(min=1),
+    help="Record this many sessions of the correct build, each with another seed, to compare others with.",
+)
 @click.option("--script", "script", type=_FILE, help="Play the inputs of this JSON file.")
 @click.option("--write-script", type=_FILE, help="Write the default inputs to this JSON file, and exit.")
 @click.option("--empty-roll", is_flag=True, help="Play a session that must fail: the ticket hatch has run out.")
@@ -62,6 +67,7 @@ def command(
     list_faults: bool,
     all_faults: bool,
     sessions: int | None,
+    accepted: int | None,
     script: Path | None,
     write_script: Path | None,
     empty_roll: bool,
@@ -81,6 +87,9 @@ def command(
         if write_script is not None:
             scripting.write_script(script_of(seed), write_script)
             say(f"The inputs of a shift are in {write_script}; play them with --script {write_script}")
+            return
+        if accepted is not None:
+            _play_accepted(accepted, out, {"rate": rate or "60", "seconds": seconds or SECONDS})
             return
         checks = _copy_checks(out / "checks")
         if all_faults:
@@ -114,6 +123,17 @@ def _play_night(sessions: int, out: Path) -> None:
     say("Next:")
     say(f"  breadcrumb check {out / 'checks'} {out} --report {out / 'report'}")
     say(f"  breadcrumb check {out / 'checks' / 'across'} {out}")
+
+
+def _play_accepted(sessions: int, out: Path, how: dict[str, Any]) -> None:
+    """Play sessions of the correct build, and say what to do with them."""
+    with progress() as show:
+        for seed in range(1, sessions + 1):
+            show(seed - 1, sessions, f"playing the correct build with seed {seed}")
+            play(out / f"{seed}.crumbs", seed=seed, overwrite=True, **how)
+    say(f"{counted(sessions, 'traces')} are in {out}.")
+    say("Next:")
+    say(f"  breadcrumb compare {out} CANDIDATE")
 
 
 def _builds(faults: tuple[str, ...], empty_roll: bool) -> dict[str, tuple[str, ...]]:
