@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 
+from breadcrumb import Trace, compare, open_trace
 from breadcrumb.run.running import run_checks
 
 MISSING = [name for name in ("node", "npm") if shutil.which(name) is None]
@@ -59,3 +60,31 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(
     run = run_checks([game / "check_crates.py"], [listening.out / "Crates-1.crumbs"])
     assert {result.check.name for result in run.with_outcome("broken")} == CHANGES[change]
     assert run.exit_code == bool(CHANGES[change])
+
+
+FIRST: dict[str, tuple[str, ...]] = {
+    # what is changed: what differs first, how, in the references, and in the candidate
+    "GRAVITY=0.8": ("crate", "duration: always different", "4.85 s", "4.967 s"),  # it falls longer
+    "DROP_EVERY=1.5": ("crate", "interval: shorter than in any reference", "at least 2 s", "1.5 s"),
+    "STAYS=5": ("crate", "duration: always different", "4.85 s", "5.85 s"),
+    "RINGS=2": ("porter.rung", "interval: shorter than in any reference", "at least 2 s", "0 s"),
+}
+
+
+def test_a_changed_constant_is_named_first(game: Path, listen: Callable[..., Any]) -> None:
+    """Compared with seven sessions of other play, a session says first what was changed; unchanged, it is alike."""
+    listening, played = listen(), list[str]()
+
+    def play(*options: str) -> Trace:
+        command = ["node", "play_crates.js", "--port", str(listening.port), *options]
+        subprocess.run(command, cwd=game, check=True, timeout=60)
+        played.append(f"Crates-{len(played) + 1}.crumbs")
+        listening.trace(played[-1])
+        return open_trace(listening.out / played[-1])
+
+    seven = [play("--seed", str(seed)) for seed in range(1, 8)]
+    assert compare(seven, play("--seed", "50")).alike
+    for change, first in FIRST.items():
+        found = compare(seven, play("--seed", "50", "--change", change)).first
+        assert found is not None
+        assert (found.name, found.words, found.reference, found.candidate) == first

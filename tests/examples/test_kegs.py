@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from breadcrumb import Trace, compare, open_trace
 from breadcrumb.run.running import run_checks
 
 if "BREADCRUMB_CI" not in os.environ:  # there, an engine that is not installed is a failure and no reason to skip
@@ -29,6 +30,42 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(change: str, examp
     run = run_checks([folder / "check_kegs.py"], [trace])
     assert {result.check.name for result in run.with_outcome("broken")} == CHANGES[change]
     assert run.exit_code == bool(change)
+
+
+BEHAVIOUR = {
+    "": "",
+    "ELASTICITY=0.9": "keg.position acceleration: ",
+    "RELEASE_EVERY=1.5": "interval: always different",
+    "TAKEN_UP_AFTER=3": "ends with: no event is new",
+}
+
+
+@pytest.fixture(scope="module")
+def seven(examples: Path, tmp_path_factory: pytest.TempPathFactory) -> list[Trace]:
+    """Seven sessions of the game as it is."""
+    folder = tmp_path_factory.mktemp("good")
+    for seed in range(1, 8):
+        command = [
+            sys.executable,
+            str(examples / "kegs/record_kegs.py"),
+            str(folder / f"{seed}.crumbs"),
+            "--seed",
+            str(seed),
+        ]
+        subprocess.run(command, check=True, timeout=120)
+    return [open_trace(path) for path in sorted(folder.iterdir())]
+
+
+@pytest.mark.parametrize("change", BEHAVIOUR)
+def test_a_changed_constant_is_named_first(change: str, seven: list[Trace], examples: Path, tmp_path: Path) -> None:
+    """Compared with seven sessions of other play, one names the parameter first, then what it does; unchanged, nothing."""
+    trace, options = tmp_path / "kegs.crumbs", ["--change", change] if change else []
+    command = [sys.executable, str(examples / "kegs/record_kegs.py"), str(trace), "--seed", "50", *options]
+    subprocess.run(command, check=True, timeout=120)
+    firsts = [f"{group.first.name} {group.first.words}" for group in compare(seven, open_trace(trace)).groups]
+    assert firsts[:1] == ([f"{change.partition('=')[0].lower()} differs"] if change else [])
+    assert len(firsts) > 1 or not change
+    assert BEHAVIOUR[change] in " ".join(firsts[1:2])
 
 
 @pytest.mark.parametrize("smaller", [0.0, 0.01])

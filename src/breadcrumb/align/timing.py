@@ -72,7 +72,7 @@ class Timing:
     @cached_property
     def is_candidate_coarser(self) -> bool:
         """Whether the candidate has the longer steps."""
-        return _step(self.candidate.session) > _step(self.reference.session)
+        return usual_step(self.candidate.session) > usual_step(self.reference.session)
 
     def moment(self, side: Positions, clock_index: int) -> tuple[int, float]:
         """Return the frame and the time of something in one session: those of the candidate, if frames differ."""
@@ -149,10 +149,10 @@ def _has_same_frames(reference: Session, candidate: Session) -> bool:
     if not len(one):
         return False
     apart = np.abs(reference.clock.times[one] - candidate.clock.times[other])
-    return len(one) == 1 or bool(np.median(apart) <= _step(reference) / 2)
+    return len(one) == 1 or bool(np.median(apart) <= usual_step(reference) / 2)
 
 
-def _step(session: Session) -> float:
+def usual_step(session: Session) -> float:
     """Return the usual step of a session, in seconds."""
     steps = np.diff(session.clock.times)
     return float(np.median(steps)) if len(steps) else 0.0

@@ -6,18 +6,19 @@ from typing import Any
 import click
 
 from breadcrumb.cli.console import by_name, console, fail, say
-from breadcrumb.comparison.comparing import compare
+from breadcrumb.comparison.comparing import PLAYERS, compare
 from breadcrumb.errors import BreadcrumbError, NotComparable
 from breadcrumb.report.compared import comparison_view
 from breadcrumb.report.summary import next_line
-from breadcrumb.trace.opened import open_trace
+from breadcrumb.run.finding import find_traces
+from breadcrumb.trace.opened import Trace, open_trace
 
 ALIKE, DIFFER, NOTHING_COMPARED = 0, 1, 3
 """The exit codes, besides that of a wrong input."""
 
 
 @click.command("compare", epilog="\b\nExample: breadcrumb compare lantern-bay/correct.crumbs lantern-bay/faulty.crumbs")
-@click.argument("reference", type=click.Path(path_type=Path))
+@click.argument("references", metavar="REFERENCE...", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.argument("candidate", type=click.Path(path_type=Path))
 @click.option(
     "--tol",
@@ -39,16 +40,29 @@ ALIKE, DIFFER, NOTHING_COMPARED = 0, 1, 3
     metavar="EVENT",
     help="Shift CANDIDATE in time so that this event is at the same time in both; may be given several times.",
 )
+@click.option(
+    "--player",
+    "players",
+    multiple=True,
+    default=PLAYERS,
+    show_default=True,
+    metavar="NAME",
+    help="With several references: who acts in events at will; may be given several times.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
-def command(reference: Path, candidate: Path, as_json: bool, **how: Any) -> None:
+def command(references: tuple[Path, ...], candidate: Path, as_json: bool, **how: Any) -> None:
     """Say where the session CANDIDATE first differs from the accepted session REFERENCE, and what followed.
 
     Both are of the same script and seed. At another frame rate, or with --anchor, values, events and lifetimes may be a
-    step apart. Exit code: 0 nothing differs, 1 something does, 2 the command or
-    an input is wrong, 3 nothing could be compared.
+    step apart.
+
+    Several REFERENCES, or a directory of them, are good sessions of varied play: at least five, better ten. Then the
+    command says what CANDIDATE does that none of them does, the surest first.
+
+    Exit code: 0 nothing differs, 1 something does, 2 the command or an input is wrong, 3 nothing could be compared.
     """
     try:
-        found = compare(open_trace(reference), open_trace(candidate), **how)
+        found = compare(*_opened(references, candidate), **how)
     except NotComparable as error:
         say(f"Error: {error}", err=True)
         raise SystemExit(NOTHING_COMPARED) from None
@@ -61,5 +75,14 @@ def command(reference: Path, candidate: Path, as_json: bool, **how: Any) -> None
     else:
         console().print(comparison_view(found), crop=False)
         if not found.alike:
-            console().print(next_line("replay", str(candidate), "--reference", str(reference)), crop=False)
+            beside = () if found.references > 1 else ("--reference", str(references[0]))
+            console().print(next_line("replay", str(candidate), *beside), crop=False)
     raise SystemExit(ALIKE if found.alike else DIFFER)
+
+
+def _opened(references: tuple[Path, ...], candidate: Path) -> tuple[Trace | list[Trace], Trace]:
+    """Open each session once, so that it is known if the candidate is one of the references."""
+    paths = find_traces(references)
+    traces = {path.resolve(): open_trace(path) for path in (*paths, candidate)}
+    several = [traces[path.resolve()] for path in paths]
+    return several[0] if len(several) == 1 else several, traces[candidate.resolve()]

@@ -1,55 +1,70 @@
 """Comparing a session with an accepted one of the same script and seed."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from fnmatch import fnmatchcase
-from itertools import zip_longest
-from typing import NamedTuple
+from functools import lru_cache
 
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME
 from breadcrumb.align.lifetimes import pair_lifetimes
-from breadcrumb.align.timing import Positions, Timing, align_clocks
-from breadcrumb.comparison.differences import Comparison, Difference
+from breadcrumb.align.timing import Timing, align_clocks
+from breadcrumb.comparison.differences import Comparison, Difference, Group
 from breadcrumb.comparison.events import event_differences
 from breadcrumb.comparison.grouping import Grouping
 from breadcrumb.comparison.lifetimes import lifetime_differences
 from breadcrumb.comparison.properties import property_differences
-from breadcrumb.errors import NotComparable, UnknownName
+from breadcrumb.comparison.settings import conventions_that_differ, parameters_that_differ, settings_that_differ
+from breadcrumb.comparison.several import FEWEST, Population
+from breadcrumb.errors import Misuse, NotComparable, UnknownName
 from breadcrumb.model.session import Session
+from breadcrumb.model.trace import TraceData
 from breadcrumb.trace.opened import Trace
 
-_CONVENTIONS = ("axes", "angles", "units", "spaces", "areas")
 _PLAYED = ("level", "seed")
+PLAYERS = ("player",)
+"""Who acts at will in events, unless others are named."""
 _TOGETHER = 3
 """How many steps apart things may begin that begin at the same time, at another frame rate."""
 
 
 def compare(
-    reference: Trace,
+    reference: Trace | Sequence[Trace],
     candidate: Trace,
     *,
     tol: Mapping[str, float] | None = None,
     ignore: Sequence[str] = (),
     anchors: Sequence[str] = (),
+    players: Sequence[str] = PLAYERS,
 ) -> Comparison:
     """Return where a session first differs from an accepted one, and what follows from it.
 
+    Of several accepted sessions, whose play may differ, it returns what the candidate does that none of them does: how
+    fast, how long, how often, where and in which state things are is measured in each session, on all occasions, and
+    compared with the limits, the states and the distributions of all references.
+
     Args:
-        reference: the accepted session.
-        candidate: a session of the same script and seed. At another frame rate, values of the coarser session are
-            compared with what the finer one has from the frame before to the frame after, and events within a step.
+        reference: the accepted session, or at least five, better ten, of one frame rate and varied play.
+        candidate: a session of the same script; and of the same seed, if there is one reference. At another frame
+            rate than that one, values of the coarser session are compared with what the finer one has from the frame
+            before to the frame after, and events within a step.
         tol: how far apart values may be, by `property` or `kind.property`, in the unit of the property.
         ignore: patterns of kinds, `kind.property`, and names of events and parameters that are not compared, with `*`
             and `?`. A kind is left out with all its properties.
         anchors: names of events; the candidate is shifted in time so that the first, second... one of each name is at
             the same time in both, as where loading took longer. Sessions are then compared by time, within a step.
+        players: the names under which a player, or what plays in its place, takes part in events; used with several
+            references, since when and where a player acts says nothing of the game.
 
     Returns:
-        The differences in groups, in order of time: each group has what began first, and what followed from it.
+        The differences in groups, in order of time: each group has what began first, and what followed from it. With
+        several references, the surest differences come first, and those of the same objects and events are a group.
 
     Raises:
-        NotComparable: the sessions have no time, no anchor or nothing recorded in common.
+        Misuse: there are two to four references, or `tol` or `anchors` with several.
+        NotComparable: the sessions have no time, no anchor or nothing recorded in common; or several references have
+            not the frame rate of the candidate.
         UnknownName: `tol`, `ignore` or `anchors` names what neither session has.
 
     Example:
@@ -60,22 +75,61 @@ def compare(
         >>> compare(good, good).alike, compare(good, bad).first.frame, compare(good, bad).first.words
         (True, 1, '1 off')
     """
-    data = reference.data, candidate.data  # as they were recorded: undivided by restarts
-    mine, yours = (one.session for one in data)
-    timing = align_clocks(mine, yours, anchors)
-    _refuse_unknown((reference, candidate), tol or {}, ignore)
+    references = [reference] if isinstance(reference, Trace) else list(reference)
+    _refuse_unknown((*references, candidate), tol or {}, ignore)
 
     def is_ignored(*names: str) -> bool:
         return any(fnmatchcase(name, pattern) for name in names for pattern in ignore)
 
+    if len(references) == 1:
+        return _compare_two(references[0], candidate, tol or {}, anchors, is_ignored)
+    for name, given in (("tol", tol), ("anchors", anchors)):
+        if given:
+            raise Misuse(f"{name} takes one reference, found {len(references)}")
+    _refuse_unknown_players((*references, candidate), players)
+    return _compare_several(references, candidate, is_ignored, tuple(players))
+
+
+def _compare_several(
+    references: Sequence[Trace], candidate: Trace, is_ignored: Callable[..., bool], players: tuple[str, ...]
+) -> Comparison:
+    others = [one for one in references if one is not candidate]
+    if len(others) < FEWEST:
+        besides = " besides the candidate" if len(others) < len(references) else ""
+        raise Misuse(f"expected one reference or at least {FEWEST}, found {len(others)}{besides}")
+    found = _population(tuple(one.data for one in others), players).compare(candidate.data, is_ignored)
+    settings = settings_that_differ([one.data.session for one in others], candidate.data.session)
+    groups = [Group(one) for one in settings if not is_ignored(one.name)]
+    notes = list(found.notes)
+    if len(others) < len(references):
+        notes.insert(0, f"{candidate.label} is one of the references: left out of them")
+    return replace(found, groups=(*groups, *found.groups), notes=tuple(notes))
+
+
+@lru_cache(maxsize=2)
+def _population(references: tuple[TraceData, ...], players: tuple[str, ...]) -> Population:
+    """Return what references do, which takes longer than to compare a session with it."""
+    return Population.of(references, players)
+
+
+def _compare_two(
+    reference: Trace,
+    candidate: Trace,
+    tol: Mapping[str, float],
+    anchors: Sequence[str],
+    is_ignored: Callable[..., bool],
+) -> Comparison:
+    data = reference.data, candidate.data  # as they were recorded: undivided by restarts
+    mine, yours = (one.session for one in data)
+    timing = align_clocks(mine, yours, anchors)
     pairs = pair_lifetimes(timing)
-    differences = [*_conventions(mine, yours), *_clocks(timing)]
-    differences += (one for one in _parameters(timing) if not is_ignored(one.name))
+    differences = [*conventions_that_differ(mine, yours), *_clocks(timing)]
+    differences += (one for one in parameters_that_differ(timing) if not is_ignored(one.name))
     differences += (one for one in lifetime_differences(timing, pairs) if not is_ignored(one.name))
     compared = sum(not is_ignored(mine.kinds[kind]) for kind in mine.lifetimes.kind[pairs.reference].tolist())
     for many, found in (
         *event_differences(timing, is_ignored),
-        *property_differences(*data, timing, pairs, tol or {}, is_ignored),
+        *property_differences(*data, timing, pairs, tol, is_ignored),
     ):
         compared += many
         differences += found
@@ -85,7 +139,7 @@ def compare(
     return Comparison(reference.label, candidate.label, groups, compared, (*timing.notes, *_notes(mine, yours)))
 
 
-def _refuse_unknown(traces: tuple[Trace, Trace], tol: Mapping[str, float], ignore: Sequence[str]) -> None:
+def _refuse_unknown(traces: Sequence[Trace], tol: Mapping[str, float], ignore: Sequence[str]) -> None:
     """Refuse names that would change nothing.
 
     Raises:
@@ -110,12 +164,16 @@ def _notes(mine: Session, yours: Session) -> Iterator[str]:
         yield from (f"{session.label}: {fact.words}" for fact in session.facts)
 
 
-def _conventions(mine: Session, yours: Session) -> Iterator[Difference]:
-    frame, time = int(mine.clock.frames[0]), float(mine.clock.times[0])
-    for name in _CONVENTIONS:
-        one, other = mine.about.get(name), yours.about.get(name)
-        if one != other:
-            yield Difference("convention", name, "", frame, time, "differs", f"{one}", f"{other}", last=frame)
+def _refuse_unknown_players(traces: Sequence[Trace], players: Sequence[str]) -> None:
+    """Refuse players whom no session knows, unless nobody was named.
+
+    Raises:
+        UnknownName: one of them takes part in nothing.
+    """
+    known = {name for trace in traces for name in trace.data.session.names}
+    for name in players:
+        if name not in known and tuple(players) != PLAYERS:
+            raise UnknownName("player", name, known, "the sessions")
 
 
 def _clocks(timing: Timing) -> Iterator[Difference]:
@@ -143,20 +201,6 @@ def _clocks(timing: Timing) -> Iterator[Difference]:
         )  # fmt: skip
 
 
-def _parameters(timing: Timing) -> Iterator[Difference]:
-    """Yield the parameters that have another value, or have it on another frame."""
-    first, second = (_by_parameter(side) for side in (timing.reference, timing.candidate))
-    for name in dict.fromkeys((*first, *second)):
-        values = zip_longest(first.get(name, ()), second.get(name, ()))
-        apart = next(((one, other) for one, other in values if not _is_same(one, other)), None)
-        if apart is None:
-            continue
-        at = min((one for one in apart if one is not None), key=lambda one: one.at)
-        frame, time = timing.moment(at.side, at.clock_index)
-        one, other = (_said(each, at, timing) for each in apart)
-        yield Difference("parameter", name, "", frame, time, "differs", one, other, last=frame)
-
-
 def _other_length(timing: Timing) -> Iterator[Difference]:
     """Yield how much earlier or later the candidate begins and ends."""
     for verb, index in (("begins", 0), ("ends", -1)):
@@ -167,39 +211,3 @@ def _other_length(timing: Timing) -> Iterator[Difference]:
             told = f"{first:.6g} s", f"{second:.6g} s"
             words = f"{verb} {timing.amount(second - first)}"
             yield Difference("convention", "time", "", frame, time, words, *told, last=frame)
-
-
-class _Setting(NamedTuple):
-    """A value of a parameter, and from when on it had it."""
-
-    side: Positions
-    clock_index: int
-    value: str
-    unit: str
-
-    @property
-    def at(self) -> float:
-        """Where it is."""
-        return float(self.side.at[self.clock_index])
-
-
-def _by_parameter(side: Positions) -> dict[str, list[_Setting]]:
-    found: dict[str, list[_Setting]] = {}
-    for one in side.session.parameters:
-        found.setdefault(one.name, []).append(_Setting(side, one.clock_index, repr(one.value), one.unit))
-    return found
-
-
-def _is_same(one: _Setting | None, other: _Setting | None) -> bool:
-    if one is None or other is None:
-        return one is other
-    slack = max(float(each.side.slack[each.clock_index]) for each in (one, other))
-    is_first = one.clock_index == other.clock_index == 0  # each recording begins with what it finds
-    return (one.value, one.unit) == (other.value, other.unit) and (is_first or abs(one.at - other.at) <= slack)
-
-
-def _said(one: _Setting | None, at: _Setting, timing: Timing) -> str:
-    if one is None:
-        return "none"
-    told = f"{one.value} {one.unit}".strip()
-    return told if one.at == at.at else f"{told} on {timing.frame_words(one.side, one.clock_index)}"

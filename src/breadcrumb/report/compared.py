@@ -1,4 +1,4 @@
-"""A comparison of two sessions in a terminal: where they first differ, and what followed."""
+"""A comparison of sessions in a terminal: where they first differ, and what followed."""
 
 from collections import Counter
 from collections.abc import Iterator
@@ -29,9 +29,11 @@ def _parts(found: Comparison) -> Iterator[Text]:
     if len(found.groups) > _GROUPS:
         yield Text(f"        and {len(found.groups) - _GROUPS} more groups of differences\n")
     differing = sum(1 + len(group.followed) for group in found.groups)
-    end = f"{found.candidate} and {found.reference}: {found.compared} values, events and lifetimes compared; "
+    compared = "values, events and lifetimes" if found.references == 1 else "occasions"
+    end = f"{found.candidate} and {found.reference}: {found.compared} {compared} compared; "
     if not differing:
-        yield Text.assemble(end, ("all are equal", "bold green"))
+        equal = "all are equal" if found.references == 1 else "none differs from all references"
+        yield Text.assemble(end, (equal, "bold green"))
         return
     told = f"{counted(differing, 'differences')} in {counted(len(found.groups), 'groups')}"
     yield Text.assemble(end, (told, "bold red"))
@@ -45,14 +47,14 @@ def _group(group: Group, head: str, found: Comparison) -> Iterator[Text]:
     yield Text(f"        {found.reference:{width}}  {first.reference}")
     yield Text(f"        {found.candidate:{width}}  {first.candidate}")
     if first.times > 1:
-        yield Text(f"        {_lasts(first)}")
+        yield Text(f"        {_lasts(first, is_of_several=found.references > 1)}")
     if group.followed:
         yield from _followed(group)
 
 
-def _lasts(one: Difference) -> str:
+def _lasts(one: Difference, *, is_of_several: bool) -> str:
     largest = f", at most {one.largest:.4g} {one.unit}".rstrip() if one.largest is not None and one.unit else ""
-    often = f"{one.times} times" if one.what == "event" else f"on {one.times} frames"
+    often = f"{one.times} times" if one.what == "event" or is_of_several else f"on {one.times} frames"
     return f"{often}, until frame {one.last}{largest}"
 
 

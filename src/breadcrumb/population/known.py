@@ -1,0 +1,144 @@
+"""What several good sessions did, against which others are judged."""
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from breadcrumb.population.measures import Measures, Occasions, Quantity
+from breadcrumb.population.numbers import Numbers
+from breadcrumb.population.outside import Outside
+from breadcrumb.population.rules import Rule, is_judged
+from breadcrumb.population.states import States
+
+_MANY, _FEW, _SPREAD, _ERRORS = 0.1, 4, 5, {"event": 2, "lifetime": 3}
+"""A count is outside by that share, by so many, by so many times the spread of the references, and standard errors."""
+_OFTEN = 3
+_SAME_LENGTH = 0.1
+"""How many more restarts are expected in a session that is as long as the references, at most."""
+_CERTAIN = 50.0
+"""The surprise of what is recorded, and was not, or the other way round."""
+_NEVER, _TWICE = 4, 2
+"""How often something occurs in each reference if it is missed."""
+_NEW = ("by", "number at a time")
+"""The aspects that tell that an event, or a kind, is new."""
+
+
+@dataclass(frozen=True, eq=False)
+class Known:
+    """What the references did."""
+
+    quantities: dict[Quantity, Numbers | States]
+    counts: dict[Quantity, tuple[int, ...]]
+    begun: frozenset[str]
+    """The events on a restart of any."""
+    seconds: tuple[float, ...]
+    """How long each reference is."""
+    recorded: tuple[frozenset[str], ...]
+    """The properties that each reference has."""
+
+    @classmethod
+    def of(cls, references: Sequence[Measures], step: float) -> "Known":
+        """Return it, given the measures of each reference and the usual step."""
+        found: dict[Quantity, Numbers | States] = {}
+        for quantity in dict.fromkeys(quantity for one in references for quantity in one.occasions):
+            have = [one.occasions[quantity] for one in references if quantity in one.occasions]
+            each = tuple(one for one in have if len(one.values))
+            if not each or len({one.texts is None for one in each}) > 1:
+                continue
+            is_in_all = len(each) == len(references)
+            if each[0].texts is not None:
+                found[quantity] = States.of(quantity, each, is_in_all=is_in_all)
+            else:
+                found[quantity] = Numbers.of(quantity, each, step, len(references))
+        names = dict.fromkeys(quantity for one in references for quantity in one.counts)
+        return cls(
+            found,
+            {name: tuple(one.counts.get(name, 0) for one in references) for name in names},
+            frozenset().union(*(one.begun for one in references)),
+            tuple(one.seconds for one in references),
+            tuple(_recorded(one) for one in references),
+        )
+
+    def judge(self, candidate: Measures) -> Iterator[Outside]:
+        """Yield what is outside."""
+        is_played = not candidate.begun <= self.begun
+        for quantity, mine in candidate.occasions.items():
+            if not len(mine.values) or (is_played and quantity.sort == "begin"):
+                continue
+            known = self.quantities.get(quantity)
+            if known is None:
+                if quantity.aspect in _NEW:
+                    yield _new(quantity, mine)
+            elif isinstance(known, States) == (mine.texts is not None):
+                yield from known.judge(mine)
+        yield from self._gone(candidate)
+        yield from self._properties(candidate)
+        for quantity, each in self.counts.items():
+            expected = [count * candidate.seconds / seconds for count, seconds in zip(each, self.seconds, strict=True)]
+            yield from _counts(quantity, each, expected, candidate.counts.get(quantity, 0))
+
+    def _gone(self, candidate: Measures) -> Iterator[Outside]:
+        """Yield what every reference has often, and the candidate never."""
+        share = min(candidate.seconds / max(self.seconds), 1.0)
+        for quantity, known in self.quantities.items():
+            mine = candidate.occasions.get(quantity)
+            if (
+                (mine is None or not len(mine.values))
+                and known.fewest * share >= (_NEVER if quantity.what == "event" else _TWICE)
+                and known.usual * share >= _NEVER
+                and self._is_expected(quantity, candidate)
+            ):
+                yield Outside(
+                    quantity, "never occurs", f"{known.fewest} times or more", "never", (), 3.0 * known.fewest, "absent"
+                )
+
+    def _properties(self, candidate: Measures) -> Iterator[Outside]:
+        """Yield which properties are new, and which are not recorded any more, of kinds that both have."""
+        mine = _recorded(candidate)
+        every, always = frozenset().union(*self.recorded), self.recorded[0].intersection(*self.recorded)
+        kinds = [{name.partition(".")[0] for name in names} for names in (mine, every)]
+        both = kinds[0] & kinds[1]
+        for names, words, told in (
+            (always - mine, "missing", ("recorded", "not recorded")),
+            (mine - every, "new", ("not recorded", "recorded")),
+        ):
+            for name in sorted(name for name in names if name.partition(".")[0] in both):
+                rule: Rule = "gone" if words == "missing" else "new"
+                yield Outside(Quantity("property", name, "property"), words, *told, (), _CERTAIN, rule)
+
+    def _is_expected(self, quantity: Quantity, candidate: Measures) -> bool:
+        """Tell whether something must occur; of one object, only if it is in play: another property of it changes."""
+        if not quantity.object:
+            return is_judged(quantity, "absent")
+        return any(
+            one.object == quantity.object and one.name != quantity.name and one.sort == "rest" and len(mine.values)
+            for one, mine in candidate.occasions.items()
+        )
+
+
+def _recorded(one: Measures) -> frozenset[str]:
+    return frozenset(quantity.name for quantity in one.occasions if quantity.sort == "presence")
+
+
+def _new(quantity: Quantity, mine: Occasions) -> Outside:
+    rows = tuple(range(len(mine.values)))
+    return Outside(quantity, "new", "none", f"{len(rows)} times", rows, 10.0 * min(len(rows), 4), "new")
+
+
+def _counts(quantity: Quantity, each: Sequence[int], expected: Sequence[float], mine: int) -> Iterator[Outside]:
+    """Yield that something occurs more or less often, given how often it is expected in a session of this length."""
+    told = f"{min(each)} to {max(each)} times" if min(each) != max(each) else f"{each[0]} times"
+    low, high = min(expected), max(expected)
+    is_fixed = min(each) == max(each) and abs(low - each[0]) < _SAME_LENGTH * each[0]
+    if mine == 0 and (low >= _OFTEN or (low > 0 and is_fixed)):
+        yield Outside(quantity, "missing", told, "never", (), 5.0 * min(low, 10.0), "gone")
+        return
+    if quantity.basis != "game":
+        return
+    width = high - low
+    for off, words, at in ((mine - high, "more often", high), (low - mine, "less often", low)):
+        room = max(_SPREAD * width, _MANY * at, _FEW, _ERRORS[quantity.what] * math.sqrt(at))
+        if quantity.sort == "begin" and not width and abs(high - max(each)) < _SAME_LENGTH:
+            room = _SAME_LENGTH  # restarts are few; in sessions of one length they are set by the game
+        if off > room:
+            yield Outside(quantity, words, told, f"{mine} times", (), 5.0 * min(off / max(room, 1.0), 4.0), "count")

@@ -1,0 +1,105 @@
+"""What sessions are measured by, so that play that is never the same twice can be compared."""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from breadcrumb.model.freezing import read_only
+from breadcrumb.model.session import Ints, Session
+from breadcrumb.population.sorts import Basis, Side, Sort, What
+from breadcrumb.population.stretches import restarts
+
+
+class Quantity(NamedTuple):
+    """Something that a session has a value of, each time that it occurs."""
+
+    what: What
+    name: str
+    """The event, the kind, or the property as `skiff.speed`."""
+    aspect: str
+    """What of it: `speed`, `interval`, `data.strength`."""
+    side: Side = "both"
+    unit: str = ""
+    basis: Basis = "game"
+    sort: Sort = "value"
+    """What it is a case of, which says by what it is judged."""
+    object: str = ""
+    """The object that it is of, if it is measured of each by itself."""
+
+    @property
+    def is_of_participants(self) -> bool:
+        """Whether it tells of an event what those are like who take part in it."""
+        of_one = self.basis == "situation" or (self.basis == "player" and not self.object)
+        return of_one or self.sort in ("change", "change of state")
+
+    @property
+    def kind(self) -> str:
+        """The kind of the objects, or the event."""
+        return self.name.partition(".")[0] if self.what == "property" else self.name
+
+
+@dataclass(frozen=True, eq=False)
+class Occasions:
+    """What a quantity was on each of its occasions; arrays of equal length."""
+
+    values: NDArray[Any]
+    """Numbers, or indices into `texts`."""
+    clock_index: Ints
+    """When it was so."""
+    who: Ints
+    """Whose it was, as an index into the session's names, or NOBODY."""
+    texts: tuple[str, ...] | None = None
+    """What a state, or a choice, can be."""
+
+    moment: Ints = field(default_factory=lambda: np.zeros(0, np.int64))
+    """How many frames of its episode had gone by: what is played alike in each episode is one occasion."""
+
+    def __post_init__(self) -> None:
+        read_only(self.values, self.clock_index, self.who, self.moment)
+
+    @cached_property
+    def many(self) -> int:
+        """How many occasions there are: those on one frame of their episodes count once."""
+        return self.many_of(slice(None))
+
+    @cached_property
+    def range(self) -> tuple[float, float]:
+        """The lowest and the highest value."""
+        return float(self.values.min()), float(self.values.max())
+
+    @cached_property
+    def counts(self) -> dict[str, int]:
+        """How often each state is there."""
+        assert self.texts is not None
+        many = np.bincount(self.values.astype(np.int64), minlength=len(self.texts))
+        return {text: int(count) for text, count in zip(self.texts, many.tolist(), strict=True) if count}
+
+    def many_of(self, rows: Any) -> int:
+        """Return how many occasions some of them are."""
+        return len(np.unique(self.moment[rows]))
+
+
+@dataclass(frozen=True, eq=False)
+class Measures:
+    """All that one session is measured by."""
+
+    session: Session
+    occasions: dict[Quantity, Occasions]
+    counts: dict[Quantity, int] = field(default_factory=dict)
+    """How often something happened."""
+
+    @property
+    def seconds(self) -> float:
+        """How long the session is."""
+        times = self.session.clock.times
+        return float(times[-1] - times[0])
+
+    @property
+    def begun(self) -> frozenset[str]:
+        """The events on the frames on which the game begins anew."""
+        events = self.session.events
+        begins = np.isin(events.clock_index, restarts(self.session))
+        return frozenset(events.kinds[kind] for kind in events.kind[begins].tolist())

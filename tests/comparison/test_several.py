@@ -1,0 +1,213 @@
+"""What a session does that none of several good ones does, whose play differs."""
+
+import json
+import math
+import random
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from subprocess import CompletedProcess
+from typing import Any
+
+import numpy as np
+import pytest
+
+from breadcrumb import Trace, compare
+from breadcrumb.errors import Misuse, NotComparable, UnknownName
+from breadcrumb.store.folder import write_folder
+from breadcrumb.testing import make_trace
+
+Cli = Callable[..., CompletedProcess[str]]
+RATE = 60
+
+
+def played(
+    seed: int, *, speed: float = 3.0, burns: int = 24, lives: int = 20, offset: float = 0.5, bursts: float = 1.0,
+    pause: int = 30, strength: float = 2.0, rate: int = RATE, frames: int = 1800, lights: str = "lit",
+    lamp: str = "lamp", has_buoy: bool = True, leaps: bool = False, starts: bool = True, **more: Any,
+) -> Trace:  # fmt: skip
+    """Play a boat at random: it goes to and fro and throws flares, and its lamp burns after each throw."""
+    draw = random.Random(seed)
+    states: list[dict[str, dict[str, Any]]] = []
+    events: list[tuple[Any, ...]] = [(0, "start")] if starts else []
+    flares: dict[str, tuple[int, float]] = {}
+    x, way, until, thrown = draw.uniform(-5, 5), 0, 0, -pause
+    for frame in range(frames):
+        if frame >= until:
+            way, until = draw.choice((-1, 0, 1)), frame + draw.randint(20, 60)
+        jumps = leaps and frame % 100 == 50  # for one frame, in the midst of a movement
+        x += way * speed * (1.5 if jumps else 1.0) / RATE
+        if frame % 90 == 0:
+            events.append((frame, "bell", "mark"))
+        if frame - thrown >= pause and draw.random() < 0.03:
+            thrown = frame
+            name = f"flare-{len(flares)}"
+            events += [(frame, "press", "player", "heron"), (frame, "throw", "heron", name, {"strength": strength})]
+            flares[name] = frame, x + offset
+        lit = thrown >= 0 and frame - thrown < burns
+        states.append({"heron": {"x": x, lamp: lights if lit else "dark"}})
+        if has_buoy:
+            states[-1]["mark"] = {"x": 0.0}
+        for name, (since, start) in flares.items():
+            if frame < since + lives:
+                states[-1][name] = {"x": start + 5.0 * (frame - since) / RATE}
+            elif frame == since + lives and draw.random() < bursts:
+                events.append((frame, "burst", name))
+    kinds = {"heron": "skiff", "mark": "buoy"} | dict.fromkeys(flares, "flare")
+    times = [frame / rate for frame in range(frames)]
+    about = {"name": f"played-{seed}", "seed": str(seed), "units": {"x": "m"}} | more
+    return make_trace(states, events=events, kinds=kinds, times=times, **about)
+
+
+GOOD = [played(seed, parameters={"cap": 3.0}) for seed in range(10)]
+SAME: dict[str, Any] = {"parameters": {"cap": 3.0}}
+
+
+@pytest.mark.parametrize(("seed", "frames"), [*((seed, 1800) for seed in range(20, 26)), (26, 600), (27, 4000)])
+def test_other_play_of_the_same_game_is_alike(seed: int, frames: int) -> None:
+    """Sessions of the same game differ in everything that is played, and in nothing that is compared, however long."""
+    assert compare(GOOD, played(seed, frames=frames, **SAME)).groups == ()
+
+
+CHANGED: dict[str, tuple[dict[str, Any], tuple[str, str], str]] = {
+    # how the game is changed; what differs, and how
+    "a speed": ({"speed": 3.3}, ("property", "skiff.x"), "speed: always different"),
+    "a lifetime": ({"lives": 22}, ("lifetime", "flare"), "duration: always different"),
+    "a duration": ({"burns": 27}, ("property", "skiff.lamp"), "duration of lit: always different"),
+    "a place": ({"offset": 0.8}, ("event", "throw"), "x of the flare less x of the skiff"),
+    "an event that is missing": ({"bursts": 0.0}, ("event", "burst"), "count: missing"),
+    "an event that is rarer": ({"bursts": 0.5}, ("lifetime", "flare"), "ends with"),
+    "a cooldown": ({"pause": 20}, ("event", "throw"), "interval"),
+    "data": ({"strength": 2.5}, ("event", "throw"), "data strength: always different"),
+    "a state": ({"lights": "bright"}, ("property", "skiff.lamp"), "bright is new"),
+    "what never moves": ({"speed": 0.0}, ("property", "skiff.x"), "never occurs"),
+    "a property that is not recorded": ({"lamp": "light"}, ("property", "skiff.lamp"), "property: missing"),
+    "a property that is new": ({"lamp": "light"}, ("property", "skiff.light"), "property: new"),
+    "a kind that is there once": ({"has_buoy": False}, ("lifetime", "buoy"), "count: missing"),
+    "an event that occurs once": ({"starts": False}, ("event", "start"), "count: missing"),
+    "a parameter": ({"parameters": {"cap": 4.0}}, ("parameter", "cap"), "differs"),
+}
+
+
+@pytest.mark.parametrize("case", CHANGED)
+def test_what_no_reference_does_is_found(case: str) -> None:
+    """A changed game differs, and the list names what was changed."""
+    change, what, words = CHANGED[case]
+    found = compare(GOOD, played(30, **(SAME | change)))
+    every = [one for group in found.groups for one in (group.first, *group.followed)]
+    assert any((one.what, one.name) == what and words in one.words for one in every), every
+    assert found.references == len(GOOD)
+
+
+def test_numbers_and_frames_are_told() -> None:
+    """A difference has its first frame, both limits with their unit, and how often it occurs."""
+    candidate = played(30, **SAME, speed=3.3)
+    one = next(
+        one
+        for group in compare(GOOD, candidate).groups
+        for one in (group.first, *group.followed)
+        if one.words.startswith("speed: always different")
+    )
+    assert (one.object, one.reference, one.candidate) == ("heron", "3 m/s", "3.3 m/s")
+    assert one.times > 1
+    moved = np.abs(np.diff(candidate.data.column("skiff", "x").values)) * RATE
+    assert moved[one.frame - 1] == pytest.approx(3.3)
+    assert moved[: one.frame - 1].max(initial=0.0) == 0.0
+
+
+def test_the_frame_is_that_of_the_value() -> None:
+    """What is too fast in the midst of a movement has the frame on which it is, not that on which the movement starts."""
+    candidate = played(30, **SAME, leaps=True)
+    one = next(
+        one
+        for group in compare(GOOD, candidate).groups
+        for one in (group.first, *group.followed)
+        if one.words == "speed: higher than in any reference"
+    )
+    moved = np.abs(np.diff(candidate.data.column("skiff", "x").values)) * RATE
+    assert one.candidate == "4.5 m/s"
+    assert one.frame - 1 == np.flatnonzero(moved > 4)[0]
+
+
+def test_what_is_ignored_is_not_compared() -> None:
+    """What is ignored is not compared, also where events tell it; a name that nothing has is an error."""
+    candidate = played(30, **SAME, speed=3.3)
+    names = {
+        one.name
+        for group in compare(GOOD, candidate, ignore=["skiff.x"]).groups
+        for one in (group.first, *group.followed)
+    }
+    assert "skiff.x" not in names
+    with pytest.raises(UnknownName):
+        compare(GOOD, candidate, ignore=["skif.x"])
+
+
+def no_number(seed: int) -> Trace:
+    """Make a session in which a place is no number on one frame."""
+    states = [{"heron": {"x": math.nan if frame == seed else 1.0}} for frame in range(100)]  # fmt: skip
+    return make_trace(states, kinds={"heron": "skiff"}, name=f"still-{seed}")
+
+
+def test_a_place_that_is_no_number_is_found() -> None:
+    """A value that is no number differs, if all references have numbers."""
+    found = compare([no_number(-1)] * 3 + [no_number(-2) for _ in range(4)], no_number(50))
+    assert "no number" in found.groups[0].first.words
+    assert found.groups[0].first.frame == 50
+
+
+def refused() -> Iterator[tuple[str, tuple[Any, ...], dict[str, Any], type[Exception]]]:
+    """Yield what cannot be compared."""
+    yield "too few", (GOOD[:4], GOOD[5]), {}, Misuse
+    yield "the candidate is among five", (GOOD[:5], GOOD[0]), {}, Misuse
+    yield "a tolerance", (GOOD, GOOD[5]), {"tol": {"x": 1.0}}, Misuse
+    yield "a player whom nobody knows", (GOOD, GOOD[5]), {"players": ["plaier"]}, UnknownName
+    yield "anchors", (GOOD, GOOD[5]), {"anchors": ["press"]}, Misuse
+    yield "another rate", (GOOD, played(30, rate=30)), {}, NotComparable
+    yield "references of two rates", ([*GOOD, played(30, rate=30)], played(31)), {}, NotComparable
+    yield "one frame", (GOOD, make_trace([{"heron": {"x": 1.0}}], kinds={"heron": "skiff"})), {}, NotComparable
+    yield (
+        "nothing in common",
+        (GOOD, make_trace([{"a": {"y": 1.0}}] * 9, times=[one / RATE for one in range(9)], kinds={"a": "keg"})),
+        {},
+        NotComparable,
+    )
+
+
+@pytest.mark.parametrize(("given", "how", "error"), [pytest.param(*more, id=name) for name, *more in refused()])
+def test_what_cannot_be_compared_is_refused(
+    given: tuple[Any, ...], how: dict[str, Any], error: type[Exception]
+) -> None:
+    """Too few references, other frame rates and what only one reference can have are errors, and not alike."""
+    with pytest.raises(error):
+        compare(*given, **how)
+
+
+@pytest.mark.parametrize(("many", "words"), [(6, "fewer than 7"), (10, "0 of 10 differ"), (7, "0 of 7 differ")])
+def test_the_notes_tell_what_to_expect(many: int, words: str) -> None:
+    """The notes say how many references differ from the others, and warn of few or equal ones."""
+    assert words in " ".join(compare(GOOD[:many], played(30)).notes)
+    odd = [*GOOD[: many - 1], played(40, **SAME, lives=22)]
+    assert f"1 of {many} differ" in compare(odd, played(30)).notes[-1]
+
+
+def test_a_candidate_among_the_references_is_left_out() -> None:
+    """A candidate that is one of the references is compared with the others, and that is said."""
+    found = compare([*GOOD, odd := played(30, **SAME, lives=22)], odd)
+    assert not found.alike
+    assert "left out" in found.notes[0]
+
+
+def test_the_command_takes_a_directory_of_references(cli: Cli, tmp_path: Path) -> None:
+    """A directory stands for its traces, and the exit code, the text and the JSON tell what differs."""
+    (tmp_path / "good").mkdir()
+    for one in GOOD[:7]:
+        write_folder(one.data, tmp_path / "good" / f"{one.label}.crumbs")
+    for name, trace in (("same", played(20, **SAME)), ("fast", played(30, **SAME, speed=3.3))):
+        write_folder(trace.data, tmp_path / f"{name}.crumbs")
+    assert cli("compare", "good", "same.crumbs").returncode == 0
+    told = cli("compare", "good", "fast.crumbs")
+    assert told.returncode == 1
+    assert "7 references" in told.stdout
+    assert "3.3 m/s" in told.stdout
+    found = json.loads(cli("compare", "good", "fast.crumbs", "--json").stdout)
+    assert found["references"] == 7
+    assert found["groups"][0]["first"]["object"]
