@@ -128,6 +128,27 @@ def test_the_frame_is_that_of_the_value() -> None:
     assert one.frame - 1 == np.flatnonzero(moved > 4)[0]
 
 
+def race(seed: int, *too_fast: tuple[int, str, float]) -> Trace:
+    """Let two boats go to and fro at 3 m/s, but for some frames on which one of them is too fast."""
+    draw, states = random.Random(seed), list[dict[str, dict[str, Any]]]()
+    at, ways = {"a": 0.0, "b": 0.0}, dict[str, int]()
+    for frame in range(900):
+        ways = {name: draw.choice((-1, 0, 1)) for name in at} if frame % 40 == 0 else ways
+        fast = {name: speed for since, name, speed in too_fast if since <= frame < since + 200}
+        at = {name: x + ways[name] * fast.get(name, 3.0) / RATE for name, x in at.items()}
+        states.append({name: {"x": x} for name, x in at.items()})
+    times = [frame / RATE for frame in range(900)]
+    return make_trace(states, kinds=dict.fromkeys(at, "skiff"), times=times, units={"x": "m"}, name=f"race-{seed}")
+
+
+def test_the_first_value_is_the_first_in_time() -> None:
+    """Of two boats that are too fast, the one that is so first is told, with its own speed, whichever has the first id."""
+    found = compare([race(seed) for seed in range(8)], race(20, (200, "b", 3.5), (600, "a", 4.0))).first
+    assert found is not None
+    assert (found.object, found.candidate, found.words) == ("b", "3.5 m/s", "speed: higher than in any reference")
+    assert 200 <= found.frame < 400 < 600 <= found.last
+
+
 def test_what_is_ignored_is_not_compared() -> None:
     """What is ignored is not compared, also where events tell it; a name that nothing has is an error."""
     candidate = played(30, **SAME, speed=3.3)

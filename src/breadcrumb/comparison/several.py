@@ -128,10 +128,9 @@ def _difference(one: Outside, mine: Measures) -> Difference:
     clock, who = session.clock, NOBODY
     at = last = clock.size - 1
     if one.rows:
-        rows, occasions = np.array(one.rows), mine.occasions[quantity]
-        indices = occasions.clock_index[rows]
-        first = int(rows[np.argmin(indices)])
-        at, last, who = int(occasions.clock_index[first]), int(indices.max()), int(occasions.who[first])
+        occasions = mine.occasions[quantity]
+        indices = occasions.clock_index[np.array(one.rows)]
+        at, last, who = int(indices[0]), int(indices[-1]), int(occasions.who[one.rows[0]])
     words = f"{quantity.aspect}: {one.words}" if quantity.aspect else one.words
     owner = quantity.object or (session.names[who] if who != NOBODY else "")
     return Difference(

@@ -4,6 +4,8 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from breadcrumb.population.measures import Measures, Occasions, Quantity
 from breadcrumb.population.numbers import Numbers
 from breadcrumb.population.outside import Outside
@@ -121,7 +123,7 @@ def _recorded(one: Measures) -> frozenset[str]:
 
 
 def _new(quantity: Quantity, mine: Occasions) -> Outside:
-    rows = tuple(range(len(mine.values)))
+    rows = tuple(np.argsort(mine.clock_index, kind="stable").tolist())
     return Outside(quantity, "new", "none", f"{len(rows)} times", rows, 10.0 * min(len(rows), 4), "new")
 
 

@@ -28,11 +28,14 @@ _PILED, _PILED_SHARE, _PILED_IN = 15, 0.1, 0.8
 SURE = math.log(1e-4)
 """How improbable it is that a limit, or a state, is not reached by chance."""
 _TWICE, _THRICE = 2, 3
+"""How many occasions are outside a limit that nearly all, or half of the occasions reach, if it is no coincidence."""
 _SEVERAL, _PART = 4, 0.2
 """How many occasions, and which share of them, are outside limits if more than chance is."""
 _AMOUNTS: tuple[Sort, ...] = ("value", "end", "rest", "situation")
 """What an amount of something is, which nothing takes below 0."""
 _OFTEN, _OFTEN_MANY, _OFTEN_TIMES = -12.0, 4, 4.0
+"""How improbable it is that values are outside so often, as a logarithm; how often at least; and how many times as
+often as the values of any one reference are outside the others."""
 _OBJECTS = 5
 """From how many objects on it counts of how many something is, and not only how often."""
 _DISTRIBUTED, _IMPROBABLE = 5, 13.0
@@ -40,8 +43,9 @@ _DISTRIBUTED, _IMPROBABLE = 5, 13.0
 _APART_TIMES, _APART_MORE = 1.5, 0.1
 """How much farther apart a distribution is than those of the references are from each other."""
 _MOST = 100.0
-_DIGITS, _ALL_DIGITS = 4, 8
 """The greatest surprise that is told apart."""
+_DIGITS, _ALL_DIGITS = 4, 8
+_NONE = np.zeros(0, np.int64)
 
 
 class _Beyond(NamedTuple):
@@ -146,15 +150,14 @@ class Limit:
     def judge(self, mine: Occasions) -> Iterator[Outside]:
         """Yield how the candidate is outside, if it is."""
         values = self.sign * mine.values
+        in_time = np.argsort(mine.clock_index, kind="stable")
         if self._is_another_constant(mine, values):
-            every = tuple(range(len(values)))
-            yield self._outside(
-                "constant", "always different", values, every, min(len(every) * math.log(self.total), _MOST)
-            )
+            surprise = min(len(values) * math.log(self.total), _MOST)
+            yield self._outside("constant", "always different", values, in_time, surprise)
             return
         if not self.is_in_all:
             return
-        rows = np.flatnonzero(values > self.value + self.room)
+        rows = in_time[values[in_time] > self.value + self.room]
         if not len(rows):
             yield from self._unreached(values, mine.many)
             return
@@ -166,7 +169,7 @@ class Limit:
         if rule == "often":
             surprise = min(-self._chance(beyond), _MOST)
         often = "often " if rule == "often" else ""
-        yield self._outside(rule, f"{often}{self._more} than in any reference", values, tuple(rows.tolist()), surprise)
+        yield self._outside(rule, f"{often}{self._more} than in any reference", values, rows, surprise)
 
     def _beyond(self, mine: Occasions, rows: Ints) -> _Beyond:
         many = float(mine.many_of(rows))
@@ -209,14 +212,14 @@ class Limit:
             chance = many * math.log1p(-surely(self.share, self.total))
             if chance < SURE:
                 yield self._outside(
-                    "unreached", f"never as {self._much} as in the references", values, (), min(-chance, _MOST)
+                    "unreached", f"never as {self._much} as in the references", values, _NONE, min(-chance, _MOST)
                 )
 
-    def _outside(self, rule: Rule, words: str, values: Floats, rows: tuple[int, ...], surprise: float) -> Outside:
-        found = values[rows[0]] if rows else values.max()
+    def _outside(self, rule: Rule, words: str, values: Floats, rows: Ints, surprise: float) -> Outside:
+        found = values[rows[0]] if len(rows) else values.max()
         limit, value = numbers_in_words((self.sign * self.value, self.sign * float(found)), self.quantity.unit)
         bound = "" if rule == "constant" else f"at {'most' if self.sign > 0 else 'least'} "
-        return Outside(self.quantity, words, f"{bound}{limit}", value, rows, surprise, rule)
+        return Outside(self.quantity, words, f"{bound}{limit}", value, tuple(rows.tolist()), surprise, rule)
 
     @property
     def _more(self) -> str:

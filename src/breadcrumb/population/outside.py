@@ -15,7 +15,7 @@ class Outside:
     reference: str
     candidate: str
     rows: tuple[int, ...]
-    """The occasions that are outside; none if something is missing."""
+    """The occasions that are outside, in order of time; none if something is missing."""
     surprise: float
     """How improbable it is by chance: the negative logarithm, by rough reckoning."""
     rule: Rule

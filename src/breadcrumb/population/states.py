@@ -132,4 +132,5 @@ class States:
 
 def _rows(one: Occasions, text: str) -> tuple[int, ...]:
     assert one.texts is not None
-    return tuple(np.flatnonzero(one.values == one.texts.index(text)).tolist())
+    in_time = np.argsort(one.clock_index, kind="stable")
+    return tuple(in_time[one.values[in_time] == one.texts.index(text)].tolist())
