@@ -55,6 +55,7 @@ def test_the_page_on_frame_lines(tmp_path: Path, cli: Cli) -> None:
 
 
 @pytest.mark.skipif(shutil.which("node") is None and "BREADCRUMB_CI" not in os.environ, reason="Node is not installed")
+@pytest.mark.xdist_group("the usual port")  # a game alone must not find the listener of another process
 @pytest.mark.parametrize("heard", [True, False], ids=["heard", "alone"])
 def test_the_page_on_javascript(heard: bool, tmp_path: Path, listen: Callable[..., Any], cli: Cli) -> None:
     """Its game sends a session to a listener on the usual port; alone, it leaves a file that becomes the same trace."""
