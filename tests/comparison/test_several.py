@@ -23,13 +23,15 @@ RATE = 60
 def played(
     seed: int, *, speed: float = 3.0, burns: int = 24, lives: int = 20, offset: float = 0.5, bursts: float = 1.0,
     pause: int = 30, strength: float = 2.0, rate: int = RATE, frames: int = 1800, lights: str = "lit",
-    lamp: str = "lamp", has_buoy: bool = True, leaps: bool = False, starts: bool = True, **more: Any,
+    lamp: str = "lamp", as_flag: bool = False, again: int = 0, survives: bool = False,
+    has_buoy: bool = True, leaps: bool = False, starts: bool = True, **more: Any,
 ) -> Trace:  # fmt: skip
     """Play a boat at random: it goes to and fro and throws flares, and its lamp burns after each throw."""
     draw = random.Random(seed)
     states: list[dict[str, dict[str, Any]]] = []
     events: list[tuple[Any, ...]] = [(0, "start")] if starts else []
     flares: dict[str, tuple[int, float]] = {}
+    names: list[str] = []
     x, way, until, thrown = draw.uniform(-5, 5), 0, 0, -pause
     for frame in range(frames):
         if frame >= until:
@@ -38,13 +40,17 @@ def played(
         x += way * speed * (1.5 if jumps else 1.0) / RATE
         if frame % 90 == 0:
             events.append((frame, "bell", "mark"))
+        if again and frame and frame % again == 0:
+            events.append((frame, "again"))
+            flares, thrown = flares if survives else {}, frame - pause + 5
         if frame - thrown >= pause and draw.random() < 0.03:
             thrown = frame
-            name = f"flare-{len(flares)}"
+            name = f"flare-{len(names)}"
+            names.append(name)
             events += [(frame, "press", "player", "heron"), (frame, "throw", "heron", name, {"strength": strength})]
             flares[name] = frame, x + offset
         lit = thrown >= 0 and frame - thrown < burns
-        states.append({"heron": {"x": x, lamp: lights if lit else "dark"}})
+        states.append({"heron": {"x": x, lamp: lit if as_flag else lights if lit else "dark"}})
         if has_buoy:
             states[-1]["mark"] = {"x": 0.0}
         for name, (since, start) in flares.items():
@@ -52,10 +58,10 @@ def played(
                 states[-1][name] = {"x": start + 5.0 * (frame - since) / RATE}
             elif frame == since + lives and draw.random() < bursts:
                 events.append((frame, "burst", name))
-    kinds = {"heron": "skiff", "mark": "buoy"} | dict.fromkeys(flares, "flare")
+    kinds = {"heron": "skiff", "mark": "buoy"} | dict.fromkeys(names, "flare")
     times = [frame / rate for frame in range(frames)]
     about = {"name": f"played-{seed}", "seed": str(seed), "units": {"x": "m"}} | more
-    return make_trace(states, events=events, kinds=kinds, times=times, **about)
+    return make_trace(states, events=events, kinds=kinds, times=times, restarts=["again"], **about)
 
 
 GOOD = [played(seed, parameters={"cap": 3.0}) for seed in range(10)]
@@ -82,6 +88,7 @@ CHANGED: dict[str, tuple[dict[str, Any], tuple[str, str], str]] = {
     "what never moves": ({"speed": 0.0}, ("property", "skiff.x"), "never occurs"),
     "a property that is not recorded": ({"lamp": "light"}, ("property", "skiff.lamp"), "property: missing"),
     "a property that is new": ({"lamp": "light"}, ("property", "skiff.light"), "property: new"),
+    "a property of another type": ({"as_flag": True}, ("property", "skiff.lamp"), "property: has another type"),
     "a kind that is there once": ({"has_buoy": False}, ("lifetime", "buoy"), "count: missing"),
     "an event that occurs once": ({"starts": False}, ("event", "start"), "count: missing"),
     "a parameter": ({"parameters": {"cap": 4.0}}, ("parameter", "cap"), "differs"),
@@ -200,6 +207,22 @@ def test_what_cannot_be_compared_is_refused(
     """Too few references, other frame rates and what only one reference can have are errors, and not alike."""
     with pytest.raises(error):
         compare(*given, **how)
+
+
+@pytest.mark.parametrize(("how", "found"), [({}, False), ({"frames": 4000}, False), ({"survives": True}, True)])
+def test_what_survives_a_restart_is_found(how: dict[str, Any], found: bool) -> None:
+    """What is there after a restart, as it never is, differs; more restarts in a longer session do not."""
+    good = [played(seed, again=600, lives=70) for seed in range(7)]
+    groups = compare(good, played(30, again=600, lives=70, **how)).groups
+    words = [one.words for group in groups for one in (group.first, *group.followed)]
+    assert any("after a restart" in one for one in words) == found, words
+    assert found or not words
+
+
+def test_the_notes_tell_another_level_and_what_is_cut() -> None:
+    """The notes say if the candidate is of a level that no reference has."""
+    notes = " ".join(compare(GOOD, played(30, **SAME, level="quay")).notes)
+    assert "the level differs: None and quay" in notes
 
 
 @pytest.mark.parametrize(("many", "words"), [(6, "fewer than 7"), (10, "0 of 10 differ"), (7, "0 of 7 differ")])

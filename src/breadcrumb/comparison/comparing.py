@@ -1,9 +1,10 @@
-"""Comparing a session with an accepted one of the same script and seed."""
+"""Comparing a session with an accepted one of the same script and seed, or with several."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fnmatch import fnmatchcase
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -16,11 +17,13 @@ from breadcrumb.comparison.grouping import Grouping
 from breadcrumb.comparison.lifetimes import lifetime_differences
 from breadcrumb.comparison.properties import property_differences
 from breadcrumb.comparison.settings import conventions_that_differ, parameters_that_differ, settings_that_differ
-from breadcrumb.comparison.several import FEWEST, Population
 from breadcrumb.errors import Misuse, NotComparable, UnknownName
 from breadcrumb.model.session import Session
 from breadcrumb.model.trace import TraceData
 from breadcrumb.trace.opened import Trace
+
+if TYPE_CHECKING:
+    from breadcrumb.comparison.several import Population
 
 _PLAYED = ("level", "seed")
 PLAYERS = ("player",)
@@ -65,7 +68,7 @@ def compare(
         Misuse: there are two to four references, or `tol` or `anchors` with several.
         NotComparable: the sessions have no time, no anchor or nothing recorded in common; or several references have
             not the frame rate of the candidate.
-        UnknownName: `tol`, `ignore` or `anchors` names what neither session has.
+        UnknownName: `tol`, `ignore`, `anchors` or `players` names what no session has.
 
     Example:
         >>> from breadcrumb.testing import make_trace
@@ -93,6 +96,8 @@ def compare(
 def _compare_several(
     references: Sequence[Trace], candidate: Trace, is_ignored: Callable[..., bool], players: tuple[str, ...]
 ) -> Comparison:
+    from breadcrumb.comparison.several import FEWEST  # here: only several references pay for it
+
     others = [one for one in references if one is not candidate]
     if len(others) < FEWEST:
         besides = " besides the candidate" if len(others) < len(references) else ""
@@ -107,8 +112,10 @@ def _compare_several(
 
 
 @lru_cache(maxsize=2)
-def _population(references: tuple[TraceData, ...], players: tuple[str, ...]) -> Population:
+def _population(references: tuple[TraceData, ...], players: tuple[str, ...]) -> "Population":
     """Return what references do, which takes longer than to compare a session with it."""
+    from breadcrumb.comparison.several import Population
+
     return Population.of(references, players)
 
 

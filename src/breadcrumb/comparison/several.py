@@ -53,7 +53,7 @@ class Population:
         return Known.of(self.measures, self.step)
 
     @cached_property
-    def alarms(self) -> tuple[tuple[Quantity, ...], ...]:
+    def differing(self) -> tuple[tuple[Quantity, ...], ...]:
         """What would differ in each of the references, if it were compared with all the others."""
         return tuple(
             tuple(found.quantity for found in Known.of(_but(self.measures, index), self.step).judge(one))
@@ -80,14 +80,14 @@ class Population:
         if not compared:
             raise NotComparable(f"{mine.session.label} has nothing in common with the references")
         found = sorted((one for one in self.known.judge(mine) if not is_left_out(one.quantity)), key=_rank)
-        alarms = sum(any(not is_left_out(one) for one in each) for each in self.alarms)
+        differing = sum(any(not is_left_out(one) for one in each) for each in self.differing)
         return Comparison(
             counted(len(self.measures), "references"), candidate.session.label,
             tuple(_groups(found, mine, names)), sum(len(mine.occasions[one].values) for one in compared),
-            tuple(self._notes(alarms)), len(self.measures),
+            tuple(self._notes(mine.session, differing)), len(self.measures),
         )  # fmt: skip
 
-    def _notes(self, alarms: int) -> Iterator[str]:
+    def _notes(self, candidate: Session, differing: int) -> Iterator[str]:
         many = len(self.measures)
         if many < ENOUGH:
             yield f"with fewer than {ENOUGH} references, a coincidence is often taken for a difference"
@@ -95,7 +95,12 @@ class Population:
         same = sorted({one for one in seeds if one is not None and seeds.count(one) > 1})
         if same:
             yield f"several references have the seed {', '.join(same)}: if they play alike, they count as one"
-        yield f"each reference compared with the others: {alarms} of {many} differ"
+        sessions = [one.session for one in self.measures]
+        if candidate.about.get("level") not in (levels := {one.about.get("level") for one in sessions}):
+            yield f"the level differs: {', '.join(sorted(map(str, levels)))} and {candidate.about.get('level')}"
+        for session in (*sessions, candidate):
+            yield from (f"{session.label}: {fact.words}" for fact in session.facts)
+        yield f"each reference compared with the others: {differing} of {many} differ"
 
 
 def _but(measures: Sequence[Measures], index: int) -> tuple[Measures, ...]:

@@ -152,7 +152,9 @@ def _data(
         words = ["the name of an object" if one in known else str(one) for one in values]
         codes = np.array([texts.setdefault(one, len(texts)) for one in words], np.int64)
         if len(texts) <= STATES:
-            is_numeric = all(isinstance(one, int | float) for one in (data[row][key] for row in rows))
+            is_numeric = all(
+                isinstance(one, float | int) and not isinstance(one, bool) for one in (data[row][key] for row in rows)
+            )
             yield (
                 make(f"value of data {key}", sort="numeric state" if is_numeric else "value"),
                 Occasions(codes, clock[at], who[at], tuple(texts)),

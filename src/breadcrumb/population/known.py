@@ -17,6 +17,7 @@ _MANY, _FEW, _SPREAD, _ERRORS = 0.1, 4, 5, {"event": 2, "lifetime": 3}
 _OFTEN = 3
 _SAME_LENGTH = 0.1
 """How many more restarts are expected in a session that is as long as the references, at most."""
+_NOT_RECORDED = "not recorded"
 _CERTAIN = 50.0
 """The surprise of what is recorded, and was not, or the other way round."""
 _NEVER, _TWICE = 4, 2
@@ -35,8 +36,8 @@ class Known:
     """The events on a restart of any."""
     seconds: tuple[float, ...]
     """How long each reference is."""
-    recorded: tuple[frozenset[str], ...]
-    """The properties that each reference has."""
+    types: tuple[dict[str, str], ...]
+    """The properties that each reference has, and their types."""
 
     @classmethod
     def of(cls, references: Sequence[Measures], step: float) -> "Known":
@@ -58,7 +59,7 @@ class Known:
             {name: tuple(one.counts.get(name, 0) for one in references) for name in names},
             frozenset().union(*(one.begun for one in references)),
             tuple(one.seconds for one in references),
-            tuple(_recorded(one) for one in references),
+            tuple(one.types for one in references),
         )
 
     def judge(self, candidate: Measures) -> Iterator[Outside]:
@@ -95,18 +96,18 @@ class Known:
                 )
 
     def _properties(self, candidate: Measures) -> Iterator[Outside]:
-        """Yield which properties are new, and which are not recorded any more, of kinds that both have."""
-        mine = _recorded(candidate)
-        every, always = frozenset().union(*self.recorded), self.recorded[0].intersection(*self.recorded)
-        kinds = [{name.partition(".")[0] for name in names} for names in (mine, every)]
-        both = kinds[0] & kinds[1]
-        for names, words, told in (
-            (always - mine, "missing", ("recorded", "not recorded")),
-            (mine - every, "new", ("not recorded", "recorded")),
-        ):
-            for name in sorted(name for name in names if name.partition(".")[0] in both):
-                rule: Rule = "gone" if words == "missing" else "new"
-                yield Outside(Quantity("property", name, "property"), words, *told, (), _CERTAIN, rule)
+        """Yield which properties are new, missing, or of another type, of kinds that both have."""
+        kinds = {name.partition(".")[0] for types in self.types for name in types}
+        mine = {name: one for name, one in candidate.types.items() if name.partition(".")[0] in kinds}
+        for name in dict.fromkeys((*self.types[0], *mine)):
+            known = {types.get(name, _NOT_RECORDED) for types in self.types}
+            told = candidate.types.get(name, _NOT_RECORDED)
+            if len(known) > 1 or told in known or not candidate.has_kind(name.partition(".")[0]):
+                continue
+            usual = known.pop()
+            words = "missing" if told == _NOT_RECORDED else "new" if usual == _NOT_RECORDED else "has another type"
+            rule: Rule = "gone" if words == "missing" else "new"
+            yield Outside(Quantity("property", name, "property"), words, usual, told, (), _CERTAIN, rule)
 
     def _is_expected(self, quantity: Quantity, candidate: Measures) -> bool:
         """Tell whether something must occur; of one object, only if it is in play: another property of it changes."""
@@ -116,10 +117,6 @@ class Known:
             one.object == quantity.object and one.name != quantity.name and one.sort == "rest" and len(mine.values)
             for one, mine in candidate.occasions.items()
         )
-
-
-def _recorded(one: Measures) -> frozenset[str]:
-    return frozenset(quantity.name for quantity in one.occasions if quantity.sort == "presence")
 
 
 def _new(quantity: Quantity, mine: Occasions) -> Outside:

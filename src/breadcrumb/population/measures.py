@@ -88,8 +88,14 @@ class Measures:
 
     session: Session
     occasions: dict[Quantity, Occasions]
-    counts: dict[Quantity, int] = field(default_factory=dict)
+    counts: dict[Quantity, int]
     """How often something happened."""
+    types: dict[str, str]
+    """What each property has: numbers, flags or texts."""
+
+    def has_kind(self, kind: str) -> bool:
+        """Tell whether there are objects of a kind."""
+        return bool(self.counts.get(Quantity("lifetime", kind, "count")))
 
     @property
     def seconds(self) -> float:

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from breadcrumb.model.columns import property_and_part
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.population.events import Objects, event_measures
@@ -27,7 +28,18 @@ def measure(data: TraceData, players: Sequence[str]) -> Measures:
     kinds = session.lifetimes.kind
     for number, kind in enumerate(session.kinds):
         counts[Quantity("lifetime", kind, "count")] = int((kinds == number).sum())
-    return Measures(session, {quantity: _placed(one, objects.begins) for quantity, one in found.items()}, counts)
+    return Measures(
+        session, {quantity: _placed(one, objects.begins) for quantity, one in found.items()}, counts, dict(_types(data))
+    )
+
+
+def _types(data: TraceData) -> Iterator[tuple[str, str]]:
+    """Yield what each recorded property has."""
+    for kind in data.session.kinds:
+        for name in data.columns(kind):
+            column = data.column(kind, name)
+            words = "texts" if column.texts is not None else "flags" if column.values.dtype == np.bool_ else "numbers"
+            yield f"{kind}.{property_and_part(name)[0]}", words
 
 
 def _placed(one: Occasions, begins: Ints) -> Occasions:

@@ -8,16 +8,22 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.angles import Compass, compass_of, plan_axes
 from breadcrumb.algebra.samples import FULL_TURNS
 from breadcrumb.algebra.unwrapping import unwrapped
+from breadcrumb.errors import Misuse
 from breadcrumb.model.columns import property_and_part
-from breadcrumb.model.session import ANGLES, NOBODY, Bools, ColumnData, Floats, Ints, Session
+from breadcrumb.model.session import ANGLES, ColumnData, Floats, Ints, Session
 from breadcrumb.model.trace import TraceData
 from breadcrumb.population.stretches import Stretches
 
 STATES = 32
 """How many values a property of states has at most."""
 _SIZES = (2, 3)
+_PLAN = 2
+"""How many parts a place has in plan."""
+_HEADINGS = ANGLES[:1] + ANGLES[3:]
+"""The angles that turn about the up axis."""
 MISSING, _EMPTY = "missing", "an empty text"
 
 
@@ -152,10 +158,6 @@ def _directions(session: Session, stretches: Stretches, found: Sequence[Signal])
     """Yield where things face, move and are told to go, in the plane; and how far two of these are apart."""
     numbers = {(one.prop, one.part): one.values for one in found if one.texts is None}
     made = list[Signal]()
-    sense = -1.0 if str(session.angles.get("sense", "")).startswith("clockwise") else 1.0
-    zero = {"east": 0.0, "x": 0.0, "north": 90.0, "y": 90.0, "west": 180.0, "south": 270.0}.get(
-        str(session.angles.get("zero", "")), 0.0
-    )
     for prop, part in numbers:
         if part == "x" and (prop, "y") in numbers:
             x, y = numbers[prop, "x"], numbers[prop, "y"]
@@ -164,22 +166,19 @@ def _directions(session: Session, stretches: Stretches, found: Sequence[Signal])
                 made.append(_direction("movement", *moved))
             else:
                 made.append(_direction(prop, x, y))
-        elif not part and prop in ANGLES[:1] + ANGLES[3:]:
-            unit = next(one.unit for one in found if one.prop == prop and one.texts is None)
-            turn = FULL_TURNS.get(unit, 360.0)
-            made.append(
-                Signal(
-                    prop,
-                    "direction",
-                    "deg",
-                    zero + sense * numbers[prop, part] * 360.0 / turn,
-                    is_derived=True,
-                    is_direction=True,
-                )
-            )
+        elif not part and prop in _HEADINGS and (compass := _compass(session)) is not None:
+            made.append(_direction(prop, *compass.vector(numbers[prop, part])))
     yield from made
     for one, other in combinations(made, 2):
         yield Signal(f"{one.prop} against {other.prop}", "", "deg", between(one.values, other.values), is_derived=True)
+
+
+def _compass(session: Session) -> Compass | None:
+    """Return how angles become directions of x and y; None if the session does not tell."""
+    try:
+        return compass_of(session, _PLAN) if plan_axes(session, _PLAN) == (0, 1) else None
+    except Misuse:
+        return None
 
 
 def _direction(prop: str, x: Floats, y: Floats) -> Signal:
@@ -202,14 +201,5 @@ def _differences(found: Sequence[Signal]) -> Iterator[Signal]:
         if one.unit == other.unit and one.part == other.part:
             off = one.values - other.values
             size = 1e-9 * max(float(np.nanmax(np.abs(one.values), initial=0.0)), 1e-6)
-            yield Signal(
-                f"{one.prop} less {other.prop}", one.part, one.unit, np.where(np.abs(off) < size, 0.0, off), None, True
-            )
-
-
-def known(values: Floats) -> Bools:
-    """Tell which are numbers."""
-    return ~np.isnan(values)
-
-
-__all__ = ["MISSING", "NOBODY", "Signal", "between", "signals_of"]
+            values = np.where(np.abs(off) < size, 0.0, off)
+            yield Signal(f"{one.prop} less {other.prop}", one.part, one.unit, values, is_derived=True)

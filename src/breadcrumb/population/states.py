@@ -99,11 +99,10 @@ class States:
                 yield from self._share(text, each, have[text] / many, moments)
 
     def _new_at_first(self, have: dict[str, int], mine: Occasions) -> Iterator[Outside]:
-        """Yield how it begins, if all references begin alike."""
-        if all(one == self.each[0] for one in self.each) and have != self.each[0]:
-            new = sorted(have.keys() - self.seen) or sorted(have)
-            rows = tuple(row for text in new for row in _rows(mine, text))
-            yield Outside(self.quantity, "differs", self.words, ", ".join(new), rows, 20.0, "begin")
+        """Yield how it begins anew, if all references always begin alike."""
+        new = sorted(have.keys() - self.seen)
+        if len(self.seen) == 1 and new:
+            yield Outside(self.quantity, "differs", self.words, ", ".join(new), _rows(mine, *new), 20.0, "begin")
 
     def _new(self, mine: Occasions, have: dict[str, int]) -> Iterator[Outside]:
         for text in sorted(have.keys() - self.seen):
@@ -130,7 +129,8 @@ class States:
             )
 
 
-def _rows(one: Occasions, text: str) -> tuple[int, ...]:
+def _rows(one: Occasions, *texts: str) -> tuple[int, ...]:
+    """Return the occasions of some states, in order of time."""
     assert one.texts is not None
     in_time = np.argsort(one.clock_index, kind="stable")
-    return tuple(in_time[one.values[in_time] == one.texts.index(text)].tolist())
+    return tuple(in_time[np.isin(one.values[in_time], [one.texts.index(text) for text in texts])].tolist())
