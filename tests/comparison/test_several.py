@@ -220,7 +220,7 @@ def test_what_survives_a_restart_is_found(how: dict[str, Any], found: bool) -> N
 
 
 @pytest.mark.parametrize(("about", "told"), [({}, False), ({"level": "quay"}, True)])
-def test_the_notes_tell_another_level(about: dict[str, str], told: bool) -> None:
+def test_the_notes_tell_another_level(about: dict[str, Any], told: bool) -> None:
     """The notes say if the candidate is of a level that no reference has."""
     notes = compare(GOOD, played(30, **SAME, **about)).notes
     assert any("the level differs: None and quay" in one for one in notes) == told
