@@ -18,6 +18,7 @@ from breadcrumb import Recorder, open_trace
 from breadcrumb.errors import NotATrace, TraceError, TraceTooNew, TraceTooOld
 from breadcrumb.journal.lock import lock_file
 from breadcrumb.model.trace import TraceData
+from breadcrumb.store import recent
 from breadcrumb.store.folder import FolderTrace
 from breadcrumb.store.keeping import write_copy
 from breadcrumb.store.memory import MemoryTrace
@@ -308,3 +309,16 @@ def test_samples_are_in_the_order_of_any_number_of_lifetimes(highest: int) -> No
     """Numbers that no longer fit into 16 bits are sorted as they are."""
     lifetime = np.array([highest, 3, highest, 0, 3])
     assert by_lifetime_and_frame(lifetime, np.arange(5)).tolist() == [3, 1, 4, 0, 2]
+
+
+def test_columns_that_were_not_asked_for_lately_are_given_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A trace keeps no more columns than fit into a memory, and reads the others anew, as they were."""
+    _record(tmp_path / "it.crumbs")
+    for most, is_kept in ((recent._MOST_BYTES, True), (1, False)):
+        monkeypatch.setattr(recent, "_MOST_BYTES", most)
+        data = open_trace(tmp_path / "it.crumbs").data
+        first = data.column("boat", "x")
+        for name in data.columns("boat"):
+            data.column("boat", name)
+        again = data.column("boat", "x")
+        assert (first is again, np.array_equal(first.values, again.values, equal_nan=True)) == (is_kept, True)

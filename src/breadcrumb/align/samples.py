@@ -18,6 +18,8 @@ class SamplePairs:
     candidate: Ints
     pair: Ints
     """The pair of lifetimes that each is of."""
+    is_whole: bool = False
+    """Whether they are all samples of both, in their order."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +44,11 @@ def pair_samples(reference: TraceData, candidate: TraceData, kind: str, pairs: L
         found.append(key)
     (mine, mine_at), (yours, yours_at) = found
     if np.array_equal(mine, yours):
-        return SamplePairs(mine_at, yours_at, mine // span)
+        is_whole = all(
+            len(at) == len(side.index(kind)[0]) and bool(np.all(at[1:] > at[:-1]))
+            for side, at in ((reference, mine_at), (candidate, yours_at))
+        )
+        return SamplePairs(mine_at, yours_at, mine // span, is_whole)
     at = np.minimum(np.searchsorted(yours, mine), len(yours) - 1) if len(yours) else np.zeros(0, np.int64)
     both = np.flatnonzero(yours[at] == mine) if len(yours) else at
     return SamplePairs(mine_at[both], yours_at[at[both]], mine[both] // span)

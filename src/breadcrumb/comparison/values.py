@@ -67,6 +67,8 @@ def on_frames(
     apart, squares = np.zeros(len(at.pair), np.bool_), np.zeros(len(at.pair))
     full = FULL_TURNS.get(unit) if len(parts) == 1 else None
     for one, other in zip(mine, yours, strict=True):
+        if at.is_whole and _is_same(one, other):
+            continue
         there, here = (valid(column, index) for column, index in ((one, at.reference), (other, at.candidate)))
         apart |= there != here
         squares[there != here] = np.nan  # a value that one has alone is within no tolerance
@@ -94,6 +96,16 @@ def on_frames(
 
     clock_index = reference.index(kind)[1][at.reference]
     return Apart(positions, clock_index, at.pair, np.flatnonzero(apart), distance, told, texts)
+
+
+def _is_same(one: ColumnData, other: ColumnData) -> bool:
+    """Tell whether two columns are the same bit for bit, which takes a tenth of the time of their distances."""
+    if (one.texts, one.values.dtype, one.valid is None) != (other.texts, other.values.dtype, other.valid is None):
+        return False
+    if one.valid is not None and other.valid is not None and not np.array_equal(one.valid, other.valid):
+        return False
+    bits = f"u{one.values.dtype.itemsize}"
+    return bool(np.array_equal(one.values.view(bits), other.values.view(bits)))
 
 
 def _distance(one: Floats, other: Floats, full: float | None) -> Floats:

@@ -30,6 +30,7 @@ from breadcrumb.store.arrow import (
 )
 from breadcrumb.store.damage import refusing_damage
 from breadcrumb.store.locations import Location
+from breadcrumb.store.recent import RecentColumns
 from breadcrumb.store.tables import events_table, lifetimes_table, parameters_table
 from breadcrumb.store.working import WorkingCopy
 
@@ -105,11 +106,11 @@ class About(msgspec.Struct):
 
 
 class FolderTrace:
-    """A trace of open formats in some place; columns are read when they are asked for, and kept."""
+    """A trace of open formats in some place; columns are read when they are asked for, and kept while there is room."""
 
     def __init__(self, location: Location) -> None:
         self._location = location
-        self._columns: dict[tuple[str, str], ColumnData] = {}
+        self._recent = RecentColumns()
         self._whole: dict[str, Any] = {}
         """Small tables, which are read at once: opening a file for each of a thousand columns would take seconds."""
         self._about = _read_about(location)
@@ -164,20 +165,25 @@ class FolderTrace:
 
     def _kept(self, kind: str, name: str, make: Callable[[Any], ColumnData]) -> ColumnData:
         """Return what is made of a column, from the working copy if it is there."""
-        if (kind, name) not in self._columns:
-            file = f"{STATES}/{_file_name(kind)}"
-            copy = WorkingCopy(self._location.folder / file) if self._location.folder is not None else None
-            column = copy.load(name) if copy is not None else None
-            if column is None:
-                table = self._read(file, [name])
-                if name not in table.column_names:
-                    raise TraceError(f"{self._location.path(file)}: expected a column {name!r}, found none")
-                with refusing_damage(self._location.path(file)):
-                    column = make(table[name])
-                if copy is not None and copy.keep(name, column):
-                    column = copy.load(name) or column  # mapped, so that the memory can be given up
-            self._columns[kind, name] = column
-        return self._columns[kind, name]
+        column = self._recent.get(kind, name)
+        if column is None:
+            column = self._read_column(kind, name, make)
+            self._recent.put(kind, name, column)
+        return column
+
+    def _read_column(self, kind: str, name: str, make: Callable[[Any], ColumnData]) -> ColumnData:
+        file = f"{STATES}/{_file_name(kind)}"
+        copy = WorkingCopy(self._location.folder / file) if self._location.folder is not None else None
+        column = copy.load(name) if copy is not None else None
+        if column is None:
+            table = self._read(file, [name])
+            if name not in table.column_names:
+                raise TraceError(f"{self._location.path(file)}: expected a column {name!r}, found none")
+            with refusing_damage(self._location.path(file)):
+                column = make(table[name])
+            if copy is not None and copy.keep(name, column):
+                column = copy.load(name) or column  # mapped, so that the memory can be given up
+        return column
 
     def _read(self, name: str, columns: list[str] | None = None) -> Any:
         if name in self._whole:
