@@ -1,5 +1,6 @@
 """The replay, in a real browser: what it shows of a session, and how it is used."""
 
+import math
 import shutil
 from collections.abc import Callable
 from itertools import pairwise
@@ -10,9 +11,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from breadcrumb import Recorder, open_trace
+from breadcrumb import Recorder, compare, open_trace
 from breadcrumb.geometry.polygons import Polygons
 from breadcrumb.report import pieces
+from breadcrumb.report.judged import departures
 from breadcrumb.report.replaying import write_replay
 from breadcrumb.testing import make_trace
 from breadcrumb.trace.bodies import body_of
@@ -336,9 +338,66 @@ def test_a_replay_shows_where_it_differs_from_the_reference(
     done = run_command(tmp_path, "replay", bay("barrel-tired"), "--reference", bay(), "--out", "it.html")
     assert done.returncode == 0, done.stderr
     page.open(tmp_path / "it.html", "#frame=0")
-    assert page.texts("#rules button") == [
+    assert page.texts("#rules > li > button") == [
         "0.417 s frame 25 barrel-1: position of barrel-1 0.0001215 m off, and 50 differences follow"
     ]
     page.press("b")
     assert page.run("return breadcrumbReplay.frameOf()") == 25
     assert "in the reference (21.9015, 12.8961, 0) m" in page.texts("#broken-words")[0]
+    page.run("document.querySelector('#rules summary').click()")
+    followed = page.texts("#rules details button")
+    assert (len(followed), followed[1].split(":")[0]) == (50, "frame 224 barrel-1")
+    page.run("document.querySelectorAll('#rules details button')[1].click()")
+    assert page.run("return breadcrumbReplay.frameOf()") == 224
+
+
+BESIDE: dict[str, tuple[Any, Any, list[str]]] = {
+    # a property of the candidate's keg over time, of the reference's, and what the strip tells on frame 12
+    "a number": (lambda t: 2.0 * t, lambda t: t, ["n of a 2.4, in the reference 1.2"]),
+    "a text": (lambda t: "lit", lambda t: "out" if t > 1 or t < 0.3 else "lit", ["n of a lit, in the reference out"]),
+    "a flag": (lambda t: True, lambda t: t < 1, ["n of a true, in the reference false"]),
+    "a vector": (lambda t: (2.0 * t, 1.0), lambda t: (t, 1.0), ["n.x of a 2.4, in the reference 1.2"]),
+    "no number": (
+        lambda t: 1.0 if t < 1 else math.nan, lambda t: 1.0, ["n of a missing or no number, in the reference 1"],
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", BESIDE)
+def test_what_differs_is_drawn_in_both_over_time(page: Page, name: str, tmp_path: Path) -> None:
+    """The strip of a difference has the values of both sessions, the reference's dashed, and tells both."""
+    mine, yours, told = BESIDE[name]
+    made = [make_trace([{"a": {"n": of(n / 10)}} for n in range(20)], kinds={"a": "keg"}) for of in (yours, mine)]
+    ways, captions = {}, []
+    for side, (reference, broken) in {"alone": (None, ()), "beside": (made[0], departures(compare(*made)))}.items():
+        write_replay(made[1], tmp_path / f"{side}.html", reference=reference, broken=broken)
+        page.open(tmp_path / f"{side}.html", "#frame=12&object=a&rule=0" if broken else "#frame=12&strip=a~n~0")
+        captions = page.run("return breadcrumbReplay.strips.captions")
+        ways[side] = page.run(INK)
+    assert [one.strip() for one in captions] == told
+    courses = page.run("return breadcrumbReplay.strips.courses")
+    assert len(courses) == 1
+    for course, of in zip(courses[0], (mine, yours), strict=True):
+        assert course == [as_drawn(of(n / 10)) for n in range(20)]
+    assert ways["beside"] > ways["alone"] + 20
+    assert page.complaints() == []
+
+
+def as_drawn(value: Any) -> Any:
+    """Return a value as its course has it: of a vector the first part, nothing for what is no number."""
+    first = value[0] if isinstance(value, tuple) else value
+    if isinstance(first, bool | str):
+        return str(first).lower()
+    return None if math.isnan(first) else pytest.approx(first, rel=1e-6)
+
+
+INK = """
+    const canvas = document.querySelector(".strip"), paint = canvas.getContext("2d");
+    const ink = getComputedStyle(document.documentElement).getPropertyValue("--ink").trim();
+    const wanted = [1, 3, 5].map((at) => parseInt(ink.slice(at, at + 2), 16));
+    const { data } = paint.getImageData(0, 0, canvas.width, canvas.height);
+    let many = 0;
+    for (let at = 0; at < data.length; at += 4) if (wanted.every((one, part) => Math.abs(data[at + part] - one) < 24) && data[at + 3] > 100) many++;
+    return many;
+"""
+"""How many pixels of the first strip have the colour of a reference."""

@@ -19,6 +19,8 @@ class BrokenFrame:
     object: str
     words: str
     """What is wrong, and what was measured and allowed; empty if only the frame is known."""
+    property: str = ""
+    """The property whose values differ, as `kind.property`, if that is what is wrong."""
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,8 @@ class BrokenRule:
     """The first breach, the worst one, and the first one of each other object, in order of time."""
     excerpts: tuple[Excerpt, ...]
     """The judged values around the first breach and the worst one, as far as they were kept."""
+    differences: tuple[BrokenFrame, ...] = ()
+    """All differences of a group, if two sessions are compared, in order of time."""
 
     @classmethod
     def of(cls, result: Result, finding: Finding) -> "BrokenRule | None":
@@ -46,31 +50,26 @@ class BrokenRule:
 
 def departures(found: Comparison) -> list[BrokenRule]:
     """Return where a session differs from another one, as its replay shows it: what each group begins with."""
-    return [
-        BrokenRule("compare", _sentence(group), _breach(group.first), tuple(_departed(group)), ())
-        for group in found.groups
-    ]
+    return [_departure(group) for group in found.groups]
 
 
-def _sentence(group: Group) -> str:
+def _departure(group: Group) -> BrokenRule:
+    one = group.first
     others = f", and {counted(len(group.followed), 'differences')} follow" if group.followed else ""
-    return f"{group.first.called} {group.first.words}{others}"
+    differences = tuple(_departed(each, is_first=each is one) for each in (one, *group.followed))
+    by_object: dict[str, BrokenFrame] = {}
+    for each in differences:
+        by_object.setdefault(each.object, each)
+    first = Breach(one.object, 0, one.frame, one.time, one.candidate, one.reference, one.words)
+    sentence = f"{one.called} {one.words}{others}"
+    return BrokenRule("compare", sentence, first, tuple(by_object.values()), (), differences)
 
 
-def _breach(one: Difference) -> Breach:
-    return Breach(one.object, 0, one.frame, one.time, one.candidate, one.reference, one.words)
-
-
-def _departed(group: Group) -> Iterator[BrokenFrame]:
-    """Yield where the differences of a group begin, the first one of each object."""
-    by_object: dict[str, Difference] = {}
-    for one in (group.first, *group.followed):
-        by_object.setdefault(one.object, one)
-    for one in by_object.values():
-        values = f"{one.candidate}, in the reference {one.reference}"
-        # the sentence says what differs first, and the page whose it is
-        words = values if one is group.first else f"{one.called_without_object} {one.words}: {values}"
-        yield BrokenFrame(one.frame, one.object, words)
+def _departed(one: Difference, *, is_first: bool) -> BrokenFrame:
+    values = f"{one.candidate}, in the reference {one.reference}"
+    # the sentence says what differs first, and the page whose it is
+    words = values if is_first else f"{one.called_without_object} {one.words}: {values}"
+    return BrokenFrame(one.frame, one.object, words, one.name if one.what == "property" else "")
 
 
 def broken_rules(results: Sequence[Result]) -> list[BrokenRule]:
@@ -89,6 +88,7 @@ def rule_data(rule: BrokenRule) -> dict[str, Any]:
         "frame": first.frame,
         "broken": [[one.frame, one.object, one.words] for one in rule.frames],
         "excerpts": [_excerpt_data(one) for one in rule.excerpts],
+        "differences": [[one.frame, one.object, one.words, one.property] for one in rule.differences],
     }
 
 

@@ -1,7 +1,7 @@
 """The samples of a session in pieces of time, so that a page loads those that it shows."""
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -101,11 +101,19 @@ class Kind:
     """The row of the page that each clock index belongs to, if it is of another session than the page's."""
 
     @classmethod
-    def of(cls, group: Objects, rows: Ints | None = None) -> "Kind | None":
-        """Return those of a group; None if nothing is known of them. Of another session only bodies are shown."""
-        named = [name for name in group.properties if rows is None or name in _of_bodies(group)]
+    def of(cls, group: Objects, rows: Ints | None = None, differing: Collection[str] = ()) -> "Kind | None":
+        """Return those of a group; None if nothing is known of them.
+
+        Of another session only bodies are shown, and the properties that differ, as `kind.property`.
+        """
+        kind = group.key.kind
+        named = [
+            name
+            for name in group.properties
+            if rows is None or name in _of_bodies(group) or f"{kind}.{name}" in differing
+        ]
         columns = [Column(group.signal(name)) for name in named]
-        return cls(group.key.kind, group, columns, rows) if columns and columns[0].signal.track.size else None
+        return cls(kind, group, columns, rows) if columns and columns[0].signal.track.size else None
 
     @property
     def is_beside(self) -> bool:

@@ -1,7 +1,7 @@
 """A session as a page that plays it: the page, and the pieces beside it that it loads as they are needed."""
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -42,7 +42,8 @@ def write_replay(
         path: the page.
         broken: the rules that broke, in order of time.
         at: the clock index at which it opens; else the first broken frame, else the start.
-        reference: a second session, whose objects are shown as hollow outlines at the same time.
+        reference: a second session, whose objects are shown as hollow outlines at the same time, and whose values are
+            drawn beside those that differ.
 
     Returns:
         The path of the page.
@@ -53,7 +54,7 @@ def write_replay(
     """
     trace = trace.without_restarts()  # lifetimes are shown as they were recorded
     kinds, size = kinds_of([trace.all(kind) for kind in trace.kinds]), trace.data.session.clock.size
-    kinds += _beside(trace, reference)
+    kinds += _beside(trace, reference, {each.property for one in broken for each in one.differences})
     data = _session_data(trace, kinds, broken, at)
     data["reference"] = "" if reference is None else reference.label
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -76,15 +77,15 @@ def write_replay(
     return path
 
 
-def _beside(trace: Trace, reference: Trace | None) -> list[Kind]:
-    """Return the objects of a second session on the frames of the first."""
+def _beside(trace: Trace, reference: Trace | None, differing: Collection[str]) -> list[Kind]:
+    """Return the objects of a second session on the frames of the first, those with a place or with what differs."""
     if reference is None or not trace.data.session.clock.size:
         return []
     reference = reference.without_restarts()
     timing = align_clocks(reference.data.session, trace.data.session)
     rows = np.searchsorted(timing.candidate.at, timing.reference.at - ROUNDING)
     rows = np.minimum(rows, trace.data.session.clock.size - 1)
-    found = (Kind.of(reference.all(kind), rows) for kind in reference.kinds if reference.all(kind).has("position"))
+    found = (Kind.of(reference.all(kind), rows, differing) for kind in reference.kinds)
     return [one for one in found if one is not None]
 
 

@@ -3,7 +3,7 @@
 (async () => {
   const data = JSON.parse(document.getElementById("data").textContent);
   const el = (id) => document.getElementById(id), on = (id, what, action) => el(id).addEventListener(what, action);
-  const MOST_EVENTS = 300, MOST_OBJECTS = 5000, SPENT = 600;
+  const MOST_EVENTS = 300, MOST_OBJECTS = 5000, MOST_FOLLOWED = 200, SPENT = 600;
   const session = await breadcrumbSession(data), { frames, times, last } = session;
   const rules = data.rules.map((one) => ({ ...one, row: session.rowOf(one.frame) }));
   const broken = rules.flatMap((rule) => rule.broken.map(([frame, object, words]) => ({ rule, row: session.rowOf(frame), object, words }))).sort((a, b) => a.row - b.row);
@@ -86,11 +86,27 @@
       made.type = "button";
       made.addEventListener("click", () => { judge(rule); go(rule.row); pick(rule.object); });
       const line = document.createElement("li");
-      line.append(made);
+      line.append(made, ...followed(rule));
       rule.button = made;
       return line;
     }));
     el("rules-box").hidden = !rules.length;
+  }
+  function followed(rule) { // what differs after the first difference of a group
+    const [, ...others] = rule.differences;
+    if (!others.length) return [];
+    const list = document.createElement("ol"), box = document.createElement("details");
+    list.append(...others.slice(0, MOST_FOLLOWED).map((each) => {
+      const [frame, object, text] = each;
+      const made = cell("button", `frame ${frame}  ${object}: ${text}`), line = document.createElement("li");
+      made.type = "button";
+      made.addEventListener("click", () => { state.chosen = each; judge(rule); go(session.rowOf(frame)); pick(object); });
+      line.append(made);
+      return line;
+    }));
+    if (others.length > MOST_FOLLOWED) list.append(cell("li", `and ${others.length - MOST_FOLLOWED} more`));
+    box.append(cell("summary", `${others.length} followed`), list);
+    return [box];
   }
   function judge(rule) { // the rule whose values are shown
     state.rule = rule;
@@ -102,7 +118,19 @@
     const kept = state.rule ? state.rule.excerpts : [], now = frames[state.row], id = state.selected && state.selected.id;
     const around = kept.filter((one) => one.frames.length && now >= one.frames[0] && now <= one.frames[one.frames.length - 1]);
     const here = around.find((one) => one.object === id) || around[0] || (anew ? kept[0] : state.excerpt) || null;
-    if (anew || here !== state.excerpt) { state.excerpt = here; strips.judge(here); }
+    const differing = differingNow(id);
+    if (!anew && here === state.excerpt && (differing && differing.key) === state.differing) return;
+    state.excerpt = here; state.differing = differing && differing.key;
+    strips.judge(here, differing);
+  }
+  function differingNow(id) { // the difference whose values are shown: the chosen one, or the selected object's last one before this frame
+    const all = state.rule ? state.rule.differences.filter(([, , , property]) => property) : [], mine = all.filter(([, object]) => object === id);
+    const some = mine.length ? mine : all.slice(0, 1), begun = some.filter(([frame]) => frame <= frames[state.row]), latest = begun.length ? begun[begun.length - 1][0] : NaN;
+    const chosen = some.find((each) => each === state.chosen && each[0] === frames[state.row]);
+    const [frame, object, , property] = chosen || begun.find(([frame]) => frame === latest) || some[0] || [];
+    if (!property) return null;
+    const one = state.named(object, session.rowOf(frame)) || (byId.get(object) || [])[0], name = property.slice(property.indexOf(".") + 1);
+    return one ? { one, name, key: `${one.title}~${name}` } : null;
   }
   let listed = [], found = session.events;
   const upTo = (events, row) => { let low = 0, high = events.length; while (low < high) { const middle = (low + high) >> 1; if (events[middle].row <= row) low = middle + 1; else high = middle; } return low; };

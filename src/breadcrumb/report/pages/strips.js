@@ -1,7 +1,8 @@
 "use strict";
-// Strips over time, one below the other: the judged values of a rule with what it allowed, properties, and events.
+// Strips over time, one below the other: the judged values of a rule with what it allowed, properties, and events. Where a
+// second session is shown, a property of an object has that of its counterpart in it, dashed.
 const breadcrumbStrips = (place, session, state, go) => {
-  const HIGH = 46, MOST = 900, PADDING = 0.08, MISSING_FLAG = 2, TICK = 3;
+  const HIGH = 46, MOST = 900, PADDING = 0.08, MISSING_FLAG = 2, TICK = 3, MOST_PARTS = 3, DASHES = [4, 4];
   const style = (name) => getComputedStyle(document.documentElement).getPropertyValue(name);
   let strips = [], colours = {};
 
@@ -30,14 +31,25 @@ const breadcrumbStrips = (place, session, state, go) => {
   function ofProperty(one, name, part) {
     const property = one && one.kind.named.get(name);
     if (!property || part >= property.parts) return null;
-    const ends = property.ranges.length ? property.ranges[part].map((values) => values[one.lifetime]) : property.flag ? [0, 1] : [0, property.texts.length - 1];
+    const beside = session.counterparts(one).filter((other) => other.kind.named.has(name)).map((other) => ({ one: other, property: other.kind.named.get(name), part }));
+    const texts = property.flag ? ["false", "true"] : [...new Set([...(property.texts || []), ...beside.flatMap((other) => other.property.texts || [])])];
+    const rangeOf = (each) => (each.property.ranges.length ? each.property.ranges[part].map((values) => values[each.one.lifetime]) : []);
+    const all = [{ one, property }, ...beside].flatMap(rangeOf).filter(Number.isFinite), ends = texts.length ? [0, texts.length - 1] : [Math.min(...all), Math.max(...all)];
+    for (const other of beside) other.codes = other.property.texts && other.property.texts.map((text) => texts.indexOf(text));
+    const said = (piece, each, row) => {
+      const sample = session.sampleOf(piece, each.one, row);
+      if (sample < 0) return null;
+      const value = each.property.parts > 1 ? session.words(session.valueOf(piece, each.one, each.property, part, sample)) : session.told(piece, each.one, each.property, sample);
+      return value.startsWith("missing") ? value : `${value} ${property.unit}`.trim();
+    };
     return {
-      key: `${one.title}~${name}~${part}`, title: `${name}${property.parts > 1 ? `.${"xyzw"[part] || part}` : ""} of ${one.title}`, unit: property.unit, one, property, part, ends, low: [], high: [],
-      texts: property.flag ? ["false", "true"] : property.texts || [], stepped: property.flag || Boolean(property.texts), removable: true,
+      key: `${one.title}~${name}~${part}`, title: `${name}${property.parts > 1 ? `.${"xyzw"[part] || part}` : ""} of ${one.title}`, unit: property.unit, one, property, part, ends, beside, low: [], high: [],
+      texts, stepped: property.flag || Boolean(property.texts), removable: true,
       now(row) {
-        const piece = session.at(row), sample = piece ? session.sampleOf(piece, one, row) : -1;
-        if (sample < 0) return piece ? "not there" : "loading";
-        return property.parts > 1 ? `${words(session.valueOf(piece, one, property, part, sample))} ${property.unit}` : `${session.told(piece, one, property, sample)} ${property.unit}`;
+        const piece = session.at(row);
+        if (!piece) return "loading";
+        const other = beside.map((each) => said(piece, each, row)).find((each) => each !== null);
+        return `${said(piece, { one, property }, row) ?? "not there"}${beside.length ? `, in the reference ${other ?? "not there"}` : ""}`;
       },
     };
   }
@@ -74,11 +86,16 @@ const breadcrumbStrips = (place, session, state, go) => {
     const strip = made(key);
     if (strip) { put(strip); measure(); draw(); }
   }
-  function judge(excerpt) { // the strips of the chosen rule stand above the others
+  function judge(excerpt, differing) { // the strips of the chosen rule, or of the property that differs, stand above the others
     const others = strips.filter((one) => one.removable);
     for (const one of strips) one.box.remove();
     strips = [];
     for (const band of excerpt ? excerpt.bands.slice(0, 4) : []) put(ofBand(excerpt, band));
+    for (let part = 0; differing && part < MOST_PARTS; part++) {
+      const strip = ofProperty(differing.one, differing.name, part);
+      const isConstant = strip && strip.property.parts > 1 && strip.ends[0] === strip.ends[1]; // such as a height in plan
+      if (strip && !isConstant && !others.some((one) => one.key === strip.key)) put({ ...strip, removable: false });
+    }
     for (const one of others) { strips.push(one); place.append(one.box); }
     measure();
   }
@@ -116,21 +133,29 @@ const breadcrumbStrips = (place, session, state, go) => {
     for (const row of rows) { const time = session.times[row]; if (time >= from && time <= from + seconds) paint.fillRect(toX(time) - 1, HIGH * 0.25, 2, HIGH * 0.5); }
   }
   function drawLine(strip, toX, from, seconds) {
-    const { paint, wide, ends } = strip;
+    const { paint, wide } = strip, points = strip.rows ? near(strip, from, seconds) : samplesOf(strip, from, seconds);
+    const lines = (strip.beside || []).map((other) => samplesOf(other, from, seconds));
+    const ends = strip.one && strip.property.texts ? rangeIn([points, ...lines]) : strip.ends; // of all texts those that are seen
     const span = ends[1] - ends[0] || Math.abs(ends[1]) || 1, bottom = ends[0] - PADDING * span, top = (ends[1] === ends[0] ? ends[1] + span : ends[1]) + PADDING * span;
     const toY = (value) => HIGH - TICK - ((value - bottom) / (top - bottom)) * (HIGH - 2 * TICK);
-    const points = strip.rows ? near(strip, from, seconds) : samplesOf(strip, from, seconds);
+    const trace = (some) => {
+      let joined = false, before = 0;
+      paint.beginPath();
+      for (const [time, value] of some) {
+        if (!Number.isFinite(value)) { joined = false; continue; }
+        const x = toX(time), y = toY(value);
+        if (joined && strip.stepped) paint.lineTo(x, before);
+        if (joined) paint.lineTo(x, y); else paint.moveTo(x, y);
+        joined = true; before = y;
+      }
+      paint.stroke();
+    };
     drawAllowed(strip, points, toX, toY);
-    paint.strokeStyle = colours.accent; paint.lineWidth = 1.5; paint.beginPath();
-    let joined = false, before = 0;
-    for (const [time, value] of points) {
-      if (!Number.isFinite(value)) { joined = false; continue; }
-      const x = toX(time), y = toY(value);
-      if (joined && strip.stepped) paint.lineTo(x, before);
-      if (joined) paint.lineTo(x, y); else paint.moveTo(x, y);
-      joined = true; before = y;
-    }
-    paint.stroke();
+    paint.strokeStyle = colours.accent; paint.lineWidth = 1.5;
+    trace(points);
+    paint.strokeStyle = colours.ink; paint.lineWidth = 1; paint.setLineDash(DASHES); // over the line: where both are equal, both are seen
+    for (const line of lines) trace(line);
+    paint.setLineDash([]);
     paint.fillStyle = colours.mark; // each breach, over all else
     for (const [time, value, index] of points) if (strip.broken && strip.broken[index] && Number.isFinite(value)) { paint.beginPath(); paint.arc(toX(time), toY(value), 2.5, 0, 7); paint.fill(); }
     paint.fillStyle = colours.quiet; paint.font = "10px system-ui, sans-serif";
@@ -138,6 +163,11 @@ const breadcrumbStrips = (place, session, state, go) => {
     paint.fillText(label(ends[1]).slice(0, 30), 3, 11);
     if (ends[1] !== ends[0]) paint.fillText(label(ends[0]).slice(0, 30), 3, HIGH - 3);
     if (wide && points.length === 0) paint.fillText("no data", wide / 2 - 30, HIGH / 2);
+  }
+  function rangeIn(lines) {
+    let low = Infinity, high = -Infinity;
+    for (const line of lines) for (const [, value] of line) if (Number.isFinite(value)) { low = Math.min(low, value); high = Math.max(high, value); }
+    return low <= high ? [low, high] : [NaN, NaN];
   }
   function drawAllowed({ paint, low, high }, points, toX, toY) { // a band, or what is above or below a limit
     if (!(low && low.length) && !(high && high.length)) return;
@@ -158,15 +188,16 @@ const breadcrumbStrips = (place, session, state, go) => {
     for (let index = low; index < rows.length && rows[index] <= end; index++) points.push([session.times[rows[index]], values[index], index]);
     return points;
   }
-  function samplesOf({ one, property, part }, from, seconds) {
+  function samplesOf({ one, property, part, codes }, from, seconds) {
     const points = [], missing = (value) => (property.texts ? value < 0 : property.flag ? value === MISSING_FLAG : false);
     session.course(one, session.rowAt(from), session.rowAt(from + seconds), MOST, (piece, rows, first, stop, step) => {
       for (let at = first; at <= stop; at = at < stop && at + step > stop ? stop : at + step) {
         const value = session.valueOf(piece, one, property, part, at);
-        points.push([session.times[rows[at]], missing(value) ? NaN : value, 0]);
+        points.push([session.times[rows[at]], missing(value) ? NaN : codes ? codes[value] : value, 0]);
       }
     });
     return points;
   }
-  return { add, judge, draw, measure, get keys() { return strips.filter((one) => one.removable).map((one) => one.key); }, get captions() { return strips.map((one) => one.box.querySelector("p").textContent); } };
+  const coursesOf = (strip) => [strip, ...strip.beside].map((each) => samplesOf(each, session.times[0], session.times[session.last]).map(([, value]) => (strip.texts.length ? strip.texts[value] : value)));
+  return { add, judge, draw, measure, get keys() { return strips.filter((one) => one.removable).map((one) => one.key); }, get courses() { return strips.filter((one) => one.one).map(coursesOf); }, get captions() { return strips.map((one) => one.box.querySelector("p").textContent); } };
 };
