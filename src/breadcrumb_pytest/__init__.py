@@ -121,6 +121,12 @@ def reference(request: pytest.FixtureRequest) -> "References":
     return _references(request.config)
 
 
+@pytest.fixture(scope="session")
+def references(request: pytest.FixtureRequest) -> "References":
+    """Give the accepted sessions named by `--reference`; a check is given those of its trace's level."""
+    return _references(request.config)
+
+
 @pytest.hookimpl(tryfirst=True)
 def pytest_pyfunc_call(pyfuncitem: pytest.Function) -> bool | None:
     """Run a check as the command does; all traces of the run know each other's names."""
@@ -165,10 +171,12 @@ def _judged(item: pytest.Function, check: "Check") -> tuple["SessionResult", Bas
             return SessionResult(path, recording=recording, elsewhere=((check.info, check.applies_in_words),)), None
 
     def call() -> object:
-        accepted = arguments.get("reference")
-        if not isinstance(accepted, References):  # none, or a fixture of the user's own
-            return item.obj(**arguments)
-        return item.obj(**(arguments | {"reference": accepted.of({} if recording is None else recording.about, path)}))
+        about = {} if recording is None else recording.about
+        given = {  # what is called so may be a fixture of the user's own
+            name: one.given(name, about, path) if isinstance(one, References) else one
+            for name, one in arguments.items()
+        }
+        return item.obj(**given)
 
     with knowing(_vocabulary(item.config)) as here:
         ran = observe(check, call, label, path, known)

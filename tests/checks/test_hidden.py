@@ -11,7 +11,8 @@ WHOLE = {("reports_error", "begun late"), ("reports_error", "cut")}
 """What a session made to fail must report, it must report in what was recorded."""
 WHOLE |= {("never_missing", how) for how in ("without values", "paused, then without values")}
 """And a value that must never be missing is missing."""
-WHOLE |= {("same_as", how) for how in HIDDEN if how not in ("told twice", "not numbers")}
+COMPARED = "same_as", "consistent_with"
+WHOLE |= {(name, how) for name in COMPARED for how in HIDDEN if how not in ("told twice", "not numbers")}
 """What the accepted session has, the other one must have recorded, too."""
 
 

@@ -27,6 +27,7 @@ OTHER_WAY = {
     "opposes": "it judges the sum of two values",
     "only_these_change": "it judges all kinds of a session, each by itself",
     "same_as": "it judges all of a session, against another",
+    "consistent_with": "it judges all of a session, against others",
     "keeps_pace": "it judges the clock, which is of nobody",
     "count_stays": "it judges a number, which is of nobody",
     "never_happens": "its session has none of what must not happen",

@@ -83,6 +83,7 @@ TOLD_BY_MORE = {
     "keeps_types": "the recorder's notes",
     "same_at_any_rate": "another session",
     "same_as": "another session",
+    "consistent_with": "other sessions",
 }
 
 
@@ -107,6 +108,7 @@ COUNTS_LIFETIMES = {
     "appears_with",
     "carries_over",
     "conserves",
+    "consistent_with",
     "happens_once",
     "leaves_when",
     "same_as",

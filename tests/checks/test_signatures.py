@@ -104,6 +104,7 @@ FAMILIES: dict[str, dict[str, str]] = {
         "among": "which properties are judged at all",
         "except_for": "which properties may differ",
         "ignore": "what is not compared at all",
+        "players": "who acts at will",
         "anchors": "which events are at the same time in both sessions",
         "or_none": "whether a reference may name nothing",
         "below": "how far below its position its lowest point is",

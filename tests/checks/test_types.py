@@ -166,6 +166,7 @@ OWN: dict[str, dict[str, set[str]]] = {
     "session.runs_clean": {"allow": {"mapping", "none"}},
     "session.keeps_pace": {"at_most": {"duration"}},
     "session.same_as": {"reference": {"trace"}, "tol": {"mapping"}, "ignore": {"texts"}, "anchors": {"texts"}},
+    "session.consistent_with": {"references": {"traces"}, "ignore": {"texts"}, "players": {"texts"}},
     "session.same_at_any_rate": {"traces": {"traces"}, "measure": {"function"}},
     "session.only_these_change": {"allowed": {"texts"}, "among": {"texts"}},
     "spawns.appears_alike": {"objects": {"objects"}, "except_for": {"texts"}},

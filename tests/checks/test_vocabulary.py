@@ -20,6 +20,7 @@ ALWAYS_DECIDED = {
     "never_missing": "a value is there or is missing",
     "refers_to": "a reference names something that is there, or it does not",
     "same_as": "a value is there in both, or it differs",
+    "consistent_with": "what was not measured in all is not compared",
     "only_these_change": "the last known value is what the next one is compared with",
 }
 

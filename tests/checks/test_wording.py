@@ -94,6 +94,7 @@ SAID: dict[str, tuple[str, float | None, str]] = {
     "draws_evenly": ("tap is drawn within its bounds, evenly", None, "occasions"),
     "reports_error": ("the session reports the error 'roll *' once, and no other error", None, "sessions"),
     "only_these_change": ("nothing but barrel.p changes", None, "columns"),
+    "consistent_with": ("everything is consistent with the accepted sessions", None, "values"),
     "same_as": ("everything is the same as in the accepted session", None, "values"),
 }  # fmt: skip
 

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 
 from breadcrumb import Recorder, Trace, UnknownName, compare, open_trace
+from breadcrumb.checks import session as session_checks
 from breadcrumb.errors import NotComparable
 from breadcrumb.testing import make_trace
 
@@ -47,6 +48,8 @@ FIRST: dict[str, tuple[Trace, tuple[Any, ...]]] = {
     "a value": (session(put("a", range(3, 5), x=9.0)), ("property", "keg.x", "a", 3, "6 m off", "3 m", "9 m")),
     "a flag": (session(put("b", range(4, 5), open=True)), ("property", "keg.open", "b", 4, "differs", "false", "true")),
     "a text": (session(put("a", range(6, 7), label="rum")), ("property", "keg.label", "a", 6, "differs", "'ale'", "'rum'")),
+    "another text throughout": (session(put("b", range(10), label="rum")), ("property", "keg.label", "b", 0, "differs", "'ale'", "'rum'")),
+    "no text": (session(put("a", range(6, 7), label=None)), ("property", "keg.label", "a", 6, "differs", "'ale'", "missing")),
     "no value": (session(put("a", range(6, 7), x=None)), ("property", "keg.x", "a", 6, "differs", "6 m", "missing")),
     "no number": (session(put("a", range(6, 7), x=math.nan)), ("property", "keg.x", "a", 6, "differs", "6 m", "nan m")),
     "an event is missing": (session(events=EVENTS[1:]), ("event", "tap", "a", 2, "missing", "frame 2", "none")),
@@ -133,6 +136,40 @@ def many(states: list[dict[str, dict[str, Any]]]) -> None:
     put("a", range(1, 10), x=99.0)(states)
     put("lid", range(4, 10), y=9.0)(states)
     put("b", range(7, 10), label="rum")(states)
+
+
+ALL_ALIKE_BUT_WHOSE: dict[str, tuple[dict[str, float], dict[str, float], str]] = {
+    # what objects of one kind are in both sessions, in the order in which they appear, and what differs first
+    "in another order": ({"a": 1.0, "b": 2.0}, {"b": 1.0, "a": 2.0}, "x of a"),
+    "one of two is another": ({"c": 1.0, "a": 2.0}, {"a": 1.0, "d": 2.0}, "keg c"),
+}
+
+
+@pytest.mark.parametrize("name", ALL_ALIKE_BUT_WHOSE)
+def test_the_same_values_of_other_objects_differ(name: str) -> None:
+    """Values are compared by object, although those of all objects together are the same, one after the other."""
+    *both, first = ALL_ALIKE_BUT_WHOSE[name]
+    mine, yours = (
+        make_trace([{who: {"x": x} for who, x in one.items()}] * 9, kinds=dict.fromkeys("abcd", "keg")) for one in both
+    )
+    found = compare(mine, yours)
+    told = [one for group in found.groups for one in (group.first, *group.followed)]
+    assert found.groups[0].first.called == first
+    assert "1 off" in [one.words for one in told if one.called == "x of a"]
+
+
+MISSING_ELSEWHERE: list[Any] = ["ale", True, 1.0]
+
+
+@pytest.mark.parametrize("value", MISSING_ELSEWHERE)
+def test_a_value_that_is_missing_on_another_frame_differs(value: Any) -> None:
+    """Both sessions lack a value once, but not on the same frame."""
+    mine, yours = (
+        make_trace([{"a": {"v": None if n == gap else value}} for n in range(9)], kinds={"a": "keg"}) for gap in (3, 5)
+    )
+    first = compare(mine, yours).first
+    assert first is not None
+    assert (first.frame, first.reference, first.times) == (3, "missing", 2)
 
 
 def test_what_follows_from_a_difference_is_in_its_group() -> None:
@@ -222,3 +259,39 @@ def test_a_division_by_restarts_is_none_of_the_game() -> None:
     divided = session().with_restarts(session().events("tap"))
     assert compare(session(), divided).alike
     assert compare(divided, session()).alike
+
+
+DRAWN: dict[str, tuple[Any, Any, str, list[float], list[float]]] = {
+    # a property of one session on ten frames, of the other one, what is drawn of frames 3 to 5, and what is allowed
+    "a number": (float, lambda n: n + (n > 3), "v", [3, 5, 6], [3, 4, 5]),
+    "a flag": (lambda n: True, lambda n: n < 4, "v", [1, 0, 0], [1, 1, 1]),
+    "a vector": (lambda n: (float(n), 0.0), lambda n: (n + 3 * (n > 3), 4 * (n > 3)), "distance from the reference", [0, 5, 5], [0, 0, 0]),
+    "a text": (lambda n: "lit", lambda n: "lit" if n < 4 else "out", "", [], []),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DRAWN)
+def test_a_figure_has_the_values_of_both_sessions(name: str) -> None:
+    """A rule that breaks keeps the values of the property that differs first, and those of the accepted session."""
+    good, bad, drawn, values, allowed = DRAWN[name]
+    made = [
+        make_trace([{"a": {"v": of(n)}, "b": {"v": good(0)}} for n in range(10)], kinds=dict.fromkeys("ab", "keg"))
+        for of in (good, bad)
+    ]
+    excerpt = session_checks.same_as(made[1], made[0]).evidence.first
+    assert excerpt is not None
+    assert (excerpt.object, excerpt.frame, excerpt.name) == ("a", 4, drawn)
+    assert [list(some[3:6]) for some in (excerpt.values, excerpt.low, excerpt.high)] == [values, allowed, allowed]
+
+
+@pytest.mark.parametrize("rate", [10, 20])
+def test_the_values_of_the_reference_are_those_of_the_same_time(rate: int) -> None:
+    """At another frame rate a figure has the values that the accepted session had at the time; none where it has none."""
+    times = [n / rate for n in range(rate)]
+    good = make_trace([{"a": {"v": 2 * t}} for t in times], kinds={"a": "keg"}, times=times)
+    bad = make_trace([{"a": {"v": n / 5 if n < 6 else 9.0}} for n in range(13)], kinds={"a": "keg"})
+    excerpt = session_checks.same_as(bad, good).evidence.first
+    assert excerpt is not None
+    allowed = [pytest.approx(n / 5) for n in range(10)]
+    assert list(excerpt.low[:10]) == list(excerpt.high[:10]) == allowed
+    assert excerpt.low[-1] is None

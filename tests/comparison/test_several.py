@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from breadcrumb import Trace, compare
+from breadcrumb.checks import session
 from breadcrumb.errors import Misuse, NotComparable, UnknownName
 from breadcrumb.store.folder import write_folder
 from breadcrumb.testing import make_trace
@@ -87,7 +88,7 @@ CHANGED: dict[str, tuple[dict[str, Any], tuple[str, str], str]] = {
     "a state": ({"lights": "bright"}, ("property", "skiff.lamp"), "bright is new"),
     "what never moves": ({"speed": 0.0}, ("property", "skiff.x"), "never occurs"),
     "a property that is not recorded": ({"lamp": "light"}, ("property", "skiff.lamp"), "property: missing"),
-    "a property that is new": ({"lamp": "light"}, ("property", "skiff.light"), "property: new"),
+    "a property that is new": ({"lamp": "light"}, ("property", "skiff.light"), "new"),
     "a property of another type": ({"as_flag": True}, ("property", "skiff.lamp"), "property: has another type"),
     "a kind that is there once": ({"has_buoy": False}, ("lifetime", "buoy"), "count: missing"),
     "an event that occurs once": ({"starts": False}, ("event", "start"), "count: missing"),
@@ -257,3 +258,26 @@ def test_the_command_takes_a_directory_of_references(cli: Cli, tmp_path: Path) -
     found = json.loads(cli("compare", "good", "fast.crumbs", "--json").stdout)
     assert found["references"] == 7
     assert found["groups"][0]["first"]["object"]
+    done = cli("replay", "fast.crumbs", "--reference", "good", "--out", "it.html")
+    assert (done.returncode, "3.3 m/s" in (tmp_path / "it.html").read_text()) == (0, True), done.stderr
+
+
+def test_the_command_takes_a_directory_of_candidates(cli: Cli, tmp_path: Path) -> None:
+    """Each of them is compared, those that cannot be are told, and one that differs decides the exit code."""
+    for name, about in (("good", {}), ("new/fast", {"speed": 3.3}), ("new/none", {"frames": 0}), ("new/same", {})):
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        write_folder(played(1, **SAME, **about).data, tmp_path / f"{name}.crumbs")
+    done = cli("compare", "good.crumbs", "new")
+    assert (done.returncode, done.stdout.splitlines()[-1]) == (1, "3 sessions: 1 alike, 1 different, 1 not compared")
+    assert "none has no frames" in done.stderr
+    found = json.loads(cli("compare", "good.crumbs", "new", "--json").stdout)
+    assert [one["candidate"] for one in found] == ["fast", "same"]
+    assert [bool(one["groups"]) for one in found] == [True, False]
+
+
+def test_a_figure_has_the_property_that_differs_first() -> None:
+    """What is drawn around the first breach is what broke there, and not the surest difference, which is later."""
+    for how, drawn in (({"speed": 3.3}, (98, "x")), ({"speed": 3.3, "offset": 0.7}, (20, ""))):  # an event is not drawn
+        excerpt = session.consistent_with(played(30, **SAME, **how), GOOD).evidence.first  # type: ignore[arg-type]
+        assert excerpt is not None
+        assert (excerpt.frame, excerpt.name, bool(excerpt.values)) == (*drawn, bool(drawn[1]))

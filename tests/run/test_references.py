@@ -1,4 +1,4 @@
-"""A check that takes `reference` compares each session with the accepted one."""
+"""A check that takes `reference` compares each session with the accepted one, `references` with all of its level."""
 
 import subprocess
 import sys
@@ -21,6 +21,17 @@ def check_same_as_accepted(trace, reference):
 """
 
 
+CHECK_ALL = """
+from breadcrumb.checks import session
+
+
+def check_consistent_with_accepted(trace, references):
+    assert len(references) >= 5 and all(one.about["level"] == trace.about["level"] for one in references)
+    assert all(one.about != trace.about for one in references)
+    assert session.consistent_with(trace, references)
+"""
+
+
 def record(path: Path, last: float = 3.0, **about: object) -> Path:
     """Record a keg that rises, to another height on the last frame."""
     keg = SimpleNamespace(y=0.0)
@@ -36,6 +47,7 @@ def record(path: Path, last: float = 3.0, **about: object) -> Path:
 def cellar(tmp_path: Path) -> Path:
     """A check file, accepted sessions of two seeds and two rates, and a new build's."""
     (tmp_path / "check_cellar.py").write_text(CHECK)
+    (tmp_path / "check_all.py").write_text(CHECK_ALL)
     for seed, rate in ((1, 30), (1, 60), (2, 60)):
         record(tmp_path / f"accepted/{seed}-{rate}.crumbs", level="cellar", seed=seed, tick_rate=rate, build="1.0")
     record(tmp_path / "same.crumbs", 3.005, level="cellar", seed=1, tick_rate=60, build="1.1")
@@ -43,6 +55,9 @@ def cellar(tmp_path: Path) -> Path:
     record(tmp_path / "new.crumbs", level="attic", seed=1, tick_rate=60, build="1.1")
     record(tmp_path / "twice/1.crumbs", level="cellar", seed=1, tick_rate=60)
     record(tmp_path / "twice/2.crumbs", level="cellar", seed=1, tick_rate=60)
+    for seed in range(7):
+        record(tmp_path / f"good/{seed}.crumbs", level="cellar", seed=seed, build="1.0")
+    record(tmp_path / "good/attic.crumbs", 9.0, level="attic", seed=1, build="1.0")
     return tmp_path
 
 
@@ -54,20 +69,38 @@ CASES: dict[str, tuple[str, list[str], int, str, str]] = {
     "another level": ("new.crumbs", ["accepted"], 3, "1 untested", "none of 3 accepted sessions has level attic, seed 1"),
     "the session itself": ("accepted/2-60.crumbs", ["accepted"], 3, "1 untested", "the accepted session is this session itself"),
     "two that fit": ("same.crumbs", ["twice"], 2, "1 failed", "expected one accepted session like this one, found"),
+    "as several": ("same.crumbs", ["good"], 0, "1 passed", "1 held"),
+    "one of several": ("good/3.crumbs", ["good"], 0, "1 passed", "1 held"),
+    "no references": ("same.crumbs", [], 2, "1 failed", "this check takes references, and no accepted session was named"),
+    "another level than all": ("new.crumbs", ["accepted"], 3, "1 untested", "none of 3 accepted sessions has level attic"),
+    "a pair": ("same.crumbs", ["twice"], 1, "1 failed", "1 broken"),
 }  # fmt: skip
+
+
+OF_ALL = "as several", "one of several", "no references", "another level than all", "a pair"
 
 
 @pytest.mark.parametrize("name", CASES)
 def test_a_session_is_compared_with_the_accepted_one(name: str, cellar: Path, cli: Cli) -> None:
     """It is that of the same level and seed; without any the check is an error; command, processes and pytest agree."""
     trace, references, code, told, words = CASES[name]
+    file = "check_all.py" if name in OF_ALL else "check_cellar.py"
     options = [option for one in references for option in ("--reference", str(cellar / one))]
     for more in ((), ("--jobs", "2"), ("--timeout", "60")):
-        done = cli("check", cellar / "check_cellar.py", cellar / trace, "--no-figures", *options, *more)
+        done = cli("check", cellar / file, cellar / trace, "--no-figures", *options, *more)
         assert (done.returncode, words in " ".join(done.stdout.split())) == (code, True), done.stdout + done.stderr
-    command = [sys.executable, "-m", "pytest", "-q", "check_cellar.py", "--crumbs", trace, "-p", "no:cacheprovider"]
+    command = [sys.executable, "-m", "pytest", "-q", file, "--crumbs", trace, "-p", "no:cacheprovider"]
     done = subprocess.run([*command, *options], cwd=cellar, capture_output=True, text=True, check=False)
     assert told in done.stdout, done.stdout
+
+
+def test_the_next_command_names_the_references(cellar: Path, cli: Cli) -> None:
+    """What the summary ends with shows the same breach, given the same accepted sessions."""
+    done = cli("check", cellar / "check_cellar.py", cellar / "other.crumbs", "--no-figures", "--reference", cellar / "accepted/1-60.crumbs")  # fmt: skip
+    command = done.stdout.splitlines()[-1].partition("breadcrumb ")[2].split()
+    assert command[-2:] == ["--reference", str(cellar / "accepted/1-60.crumbs")]
+    done = cli(*command, "--no-open")
+    assert (done.returncode, done.stderr) == (0, ""), done.stderr
 
 
 def test_a_reference_that_cannot_be_read_is_an_error(cellar: Path, cli: Cli) -> None:

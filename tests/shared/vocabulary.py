@@ -113,6 +113,7 @@ class Row(NamedTuple):
 
 NOBODY = crowd(gone="ab", p=east)
 moving = crowd(p=east)
+ACCEPTED = [crowd(p=east) for _ in range(7)]
 finer = make_trace(
     [{who: {"p": east(t)} for who in "ab"} for t in np.linspace(0.0, 1.2, 25)],
     kinds={"a": "barrel", "b": "barrel"}, times=np.linspace(0.0, 1.2, 25).tolist(), **ABOUT,
@@ -314,6 +315,15 @@ ROWS: dict[str, Row] = {
         ("a", 3, "no oar"),
         None,
         make_trace([], kinds={}),
+    ),
+    "consistent_with": Row(
+        lambda t: session.consistent_with(t, ACCEPTED),
+        moving,
+        None,
+        crowd(events=at("error", 3), p=east),
+        ("a", 3, "1 time"),
+        None,
+        make_trace([{}], kinds={}, times=[0.0]),
     ),
     "same_as": Row(
         lambda t: session.same_as(t, moving),

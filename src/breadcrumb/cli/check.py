@@ -161,7 +161,7 @@ def _run(files: list[Path], traces: list[Path], plan: Plan, asked: _Options) -> 
         except Interrupted as stopped:  # what was found until then is told all the same
             tally, interrupted = stopped.tally, stopped
         outputs.finish(tally)
-    console().print(summary(tally, drawn.written), crop=False)
+    console().print(summary(tally, drawn.written, plan.references), crop=False)
     if outputs.page is not None:
         say(f"report  {outputs.page}")
         if asked.opens:

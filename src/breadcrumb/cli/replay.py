@@ -14,7 +14,7 @@ from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report.around import row_of
 from breadcrumb.report.judged import BrokenRule, broken_rules, departures
 from breadcrumb.report.replaying import write_replay
-from breadcrumb.run.finding import find_check_files
+from breadcrumb.run.finding import find_check_files, find_traces
 from breadcrumb.run.running import run_checks
 from breadcrumb.trace.opened import open_trace
 from breadcrumb.verdicts.excerpts import excerpts_of
@@ -34,8 +34,11 @@ _JUDGED = 20_000
 )
 @click.option(
     "--reference",
+    "references",
+    multiple=True,
     type=click.Path(path_type=Path),
-    help="Show the objects of this session as hollow outlines, and where the two differ.",
+    help="Show the objects of this session as hollow outlines, and where the two differ; of several sessions, or a "
+    "directory of them, only where TRACE differs from all of them.",
 )
 @click.option("--at", type=WHEN, help="Open at this frame or time.  [default: the first breach]")
 @click.option(
@@ -47,7 +50,7 @@ _JUDGED = 20_000
 def command(
     trace: Path,
     checks: tuple[Path, ...],
-    reference: Path | None,
+    references: tuple[Path, ...],
     at: float | None,
     out: Path | None,
     opens: bool | None,
@@ -59,17 +62,19 @@ def command(
         broken: list[BrokenRule] = []
         if files:
             with excerpts_of(math.inf, _JUDGED):
-                run = run_checks(files, [trace], references=[] if reference is None else [reference])
+                run = run_checks(files, [trace], references=references)
             broken = broken_rules(run.results)
             for problem in (*run.problems, *(f"{one.check.name}: {one.error}" for one in run.with_outcome("error"))):
                 say(f"WRONG   {problem}", err=True)
-        accepted = None if reference is None else open_trace(reference)
-        if accepted is not None:
-            broken = sorted((*broken, *departures(compare(accepted, opened))), key=lambda one: one.first.time)
+        accepted = [open_trace(path) for path in find_traces(references)]
+        beside = accepted[0] if len(accepted) == 1 else None
+        if accepted:
+            found = compare(beside or accepted, opened)
+            broken = sorted((*broken, *departures(found)), key=lambda one: one.first.time)
         label = opened.data.session.label
         path = out or (trace.parent if trace.parent.is_dir() else Path()) / f"{label}.replay.html"
         row = None if at is None else row_of(opened, at)
-        write_replay(opened, path, broken=broken, at=row, reference=accepted)
+        write_replay(opened, path, broken=broken, at=row, reference=beside)
     except BreadcrumbError as error:
         fail(error)
     except OSError as error:

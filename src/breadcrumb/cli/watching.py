@@ -139,7 +139,7 @@ def _run(watched: Watched, due: Due, plan: Plan) -> int:
     watched.note(due.traces)
     watched.names |= tally.names
     watched.has_across |= tally.has_across
-    console().print(summary(tally), crop=False)
+    console().print(summary(tally, references=plan.references), crop=False)
     return tally.exit_code
 
 

@@ -136,7 +136,7 @@ def _difference(one: Outside, mine: Measures) -> Difference:
         occasions = mine.occasions[quantity]
         indices = occasions.clock_index[np.array(one.rows)]
         at, last, who = int(indices[0]), int(indices[-1]), int(occasions.who[one.rows[0]])
-    words = f"{quantity.aspect}: {one.words}" if quantity.aspect else one.words
+    words = f"{quantity.aspect}: {one.words}" if quantity.aspect and one.words != "new" else one.words
     owner = quantity.object or (session.names[who] if who != NOBODY else "")
     return Difference(
         quantity.what, quantity.name, owner, int(clock.frames[at]), float(clock.times[at]), words, one.reference,

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from breadcrumb.model.plurals import counted
 from breadcrumb.population.measures import Measures, Occasions, Quantity
 from breadcrumb.population.numbers import Numbers
 from breadcrumb.population.outside import Outside
@@ -121,12 +122,12 @@ class Known:
 
 def _new(quantity: Quantity, mine: Occasions) -> Outside:
     rows = tuple(np.argsort(mine.clock_index, kind="stable").tolist())
-    return Outside(quantity, "new", "none", f"{len(rows)} times", rows, 10.0 * min(len(rows), 4), "new")
+    return Outside(quantity, "new", "none", counted(len(rows), "times"), rows, 10.0 * min(len(rows), 4), "new")
 
 
 def _counts(quantity: Quantity, each: Sequence[int], expected: Sequence[float], mine: int) -> Iterator[Outside]:
     """Yield that something occurs more or less often, given how often it is expected in a session of this length."""
-    told = f"{min(each)} to {max(each)} times" if min(each) != max(each) else f"{each[0]} times"
+    told = f"{min(each)} to {max(each)} times" if min(each) != max(each) else counted(each[0], "times")
     low, high = min(expected), max(expected)
     is_fixed = min(each) == max(each) and abs(low - each[0]) < _SAME_LENGTH * each[0]
     if mine == 0 and (low >= _OFTEN or (low > 0 and is_fixed)):
@@ -140,4 +141,5 @@ def _counts(quantity: Quantity, each: Sequence[int], expected: Sequence[float], 
         if quantity.sort == "begin" and not width and abs(high - max(each)) < _SAME_LENGTH:
             room = _SAME_LENGTH  # restarts are few; in sessions of one length they are set by the game
         if off > room:
-            yield Outside(quantity, words, told, f"{mine} times", (), 5.0 * min(off / max(room, 1.0), 4.0), "count")
+            surprise = 5.0 * min(off / max(room, 1.0), 4.0)
+            yield Outside(quantity, words, told, counted(mine, "times"), (), surprise, "count")

@@ -127,6 +127,8 @@ class Limit:
     @cached_property
     def is_hard(self) -> bool:
         """Whether the game has this limit: most occasions reach it, in every reference."""
+        if self.tops.min() < self.value - self.room:  # usually so, and much sooner known than the shares
+            return False
         needed = _NEARLY_ALL if self.quantity.basis == "player" else _HARD
         return self.share >= needed and bool(self.reached.min() > 0)
 
@@ -149,18 +151,24 @@ class Limit:
 
     def judge(self, mine: Occasions) -> Iterator[Outside]:
         """Yield how the candidate is outside, if it is."""
+        low, high = mine.range
+        if (
+            abs((high if self.sign > 0 else -low) - self.value) <= self.room
+        ):  # as most are: at the limit, and not beyond
+            return
         values = self.sign * mine.values
-        in_time = np.argsort(mine.clock_index, kind="stable")
         if self._is_another_constant(mine, values):
             surprise = min(len(values) * math.log(self.total), _MOST)
-            yield self._outside("constant", "always different", values, in_time, surprise)
+            rows = np.argsort(mine.clock_index, kind="stable")
+            yield self._outside("constant", "always different", values, rows, surprise)
             return
         if not self.is_in_all:
             return
-        rows = in_time[values[in_time] > self.value + self.room]
+        rows = np.flatnonzero(values > self.value + self.room)
         if not len(rows):
             yield from self._unreached(values, mine.many)
             return
+        rows = rows[np.argsort(mine.clock_index[rows], kind="stable")]
         beyond = self._beyond(mine, rows)
         rule = self._rule(beyond)
         if rule is None:
@@ -179,9 +187,9 @@ class Limit:
 
     def _is_another_constant(self, mine: Occasions, values: Floats) -> bool:
         needed = _SEVERAL if is_of_chance(self.quantity) else _TWICE
-        if (np.abs(values - self.value) <= self.room).any() or mine.many < needed:
+        if mine.many < needed or not is_judged(self.quantity, "constant"):
             return False
-        return is_judged(self.quantity, "constant") and self.share > _ALL
+        return not (np.abs(values - self.value) <= self.room).any() and self.share > _ALL
 
     def _rule(self, beyond: _Beyond) -> Rule | None:
         if self.total < (EXERCISED if self.share >= _NEARLY_ALL else _EXERCISED_MORE):

@@ -1,7 +1,7 @@
 """The summary of a run in a terminal: what broke, what was untested, what is closest to breaking."""
 
 import shlex
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TypeAlias
 
@@ -57,9 +57,9 @@ class _Lines:
             yield from (Text(" " * lead).append_text(one) for one in others)
 
 
-def summary(run: Tally, figures: Figures | None = None) -> RenderableType:
-    """Return the summary of a run, with the paths of its figures."""
-    return Group(*_parts(run, figures or {}))
+def summary(run: Tally, figures: Figures | None = None, references: Sequence[Path] = ()) -> RenderableType:
+    """Return the summary of a run, with the paths of its figures; accepted sessions are named in the next command."""
+    return Group(*_parts(run, figures or {}), *_next(run, references))
 
 
 def brief(run: RunResult, name: str) -> list[str]:
@@ -86,7 +86,6 @@ def _parts(run: Tally, figures: Figures) -> Iterator[RenderableType]:
     yield from _notes(run, titles)
     yield from _situations(run)
     yield _counts(run)
-    yield from _next(run)
 
 
 def _broken_parts(run: Tally, figures: Figures, titles: Titles) -> Iterator[RenderableType]:
@@ -128,7 +127,7 @@ def _before_others(check: CheckInfo, run: Tally, *, others: bool) -> str:
     return f"; broke first in {_many(sessions, 'session')}" if len(run.sessions) > 1 else "; broke first"
 
 
-def _next(run: Tally) -> Iterator[RenderableType]:
+def _next(run: Tally, references: Sequence[Path]) -> Iterator[RenderableType]:
     """Say which check broke first, if several did, and what shows the moment."""
     for check, sessions in run.broke_first.most_common(1):
         if len(list(run.with_outcome("broken"))) > 1:
@@ -137,7 +136,8 @@ def _next(run: Tally) -> Iterator[RenderableType]:
         result = run.checks[check].first["broken"]
         trace = result.trace or _path_of(result.first_broken.session, run)
         if result.first_broken.first is not None and trace:
-            yield next_line("replay", trace, "--check", result.check.file)
+            accepted = (word for path in references for word in ("--reference", str(path)))
+            yield next_line("replay", trace, "--check", result.check.file, *accepted)
 
 
 def _path_of(session: str, run: Tally) -> str:

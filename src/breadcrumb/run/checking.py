@@ -37,12 +37,13 @@ def run_check(
     session: str,
     trace: str,
     known: Known = _NONE,
-    reference: Callable[[], Trace] | None = None,
+    accepted: Callable[[str], Any] | None = None,
 ) -> Ran:
-    """Run one check on one trace, or on the sessions of a run; the reference is looked for if the check takes one."""
-    if reference is None or not check.takes_reference:
+    """Run one check on one trace, or on the sessions of a run; accepted sessions are looked for if it takes any."""
+    wanted = check.takes_accepted
+    if accepted is None or not wanted:
         return observe(check, lambda: check.function(given), session, trace, known)
-    return observe(check, lambda: check.function(given, reference()), session, trace, known)
+    return observe(check, lambda: check.function(given, accepted(wanted)), session, trace, known)
 
 
 def observe(check: Check, call: Callable[[], Any], session: str, trace: str, known: Known = _NONE) -> Ran:

@@ -19,8 +19,8 @@ from breadcrumb.run.results import CheckInfo
 from breadcrumb.run.sources import Sources
 
 PREFIX = "check_"
-ARGUMENT, SEVERAL, REFERENCE = "trace", "traces", "reference"
-"""What a check takes: one session, or all sessions of the run; besides one session, the accepted one."""
+ARGUMENT, SEVERAL, REFERENCE, REFERENCES = "trace", "traces", "reference", "references"
+"""What a check takes: one session, or all sessions of the run; besides one session, the accepted one, or several."""
 SKIPPED = "breadcrumb_skipped"
 """The attribute of a check function that says why a mark skips it: the check is untested, wherever it runs."""
 _MARKS = ("skip", "skipif")
@@ -41,9 +41,9 @@ class Check:
         return _needed(self.function) == [SEVERAL]
 
     @property
-    def takes_reference(self) -> bool:
-        """Whether it compares a session with the accepted one."""
-        return REFERENCE in _needed(self.function)
+    def takes_accepted(self) -> str:
+        """What it is given besides its session: the accepted one, all accepted ones, or nothing."""
+        return next((one for one in _needed(self.function) if one in (REFERENCE, REFERENCES)), "")
 
     @property
     def applies_to(self) -> dict[str, Any]:
@@ -215,11 +215,11 @@ def _why_no_check(one: Any, inner: Any) -> str:
     if mark is not None:
         return f"expected no mark but {' and '.join(_MARKS)}, found {mark.name}; a check means one thing everywhere"
     needed = _needed(one)
-    if needed not in ([ARGUMENT], [SEVERAL], [ARGUMENT, REFERENCE]):
+    if needed not in ([ARGUMENT], [SEVERAL], [ARGUMENT, REFERENCE], [ARGUMENT, REFERENCES]):
         taken = ", ".join(inspect.signature(one).parameters)
         return (
             f"expected one argument, {ARGUMENT}, or {SEVERAL} for all sessions of the run, or {ARGUMENT} and "
-            f"{REFERENCE}; found ({taken})"
+            f"{REFERENCE} or {REFERENCES}; found ({taken})"
         )
     return ""
 

@@ -97,7 +97,7 @@ class Judge:
         apply = [check for check in checks if matches(about, check.applies_to)]
         known = {one.rule: one.reason for one in self._known if one.applies(about)}
         with knowing(names) as here:
-            accepted = partial(self._references.of, about, path)
+            accepted = partial(self._references.given, about=about, path=path)
             ran = (run_check(check, trace, trace.label, str(path), known, accepted) for check in apply)
             results = self._selection.results(ran)
         return SessionResult(

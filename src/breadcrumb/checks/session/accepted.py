@@ -1,13 +1,14 @@
-"""Whether a session is the same as an accepted one."""
+"""Whether a session is the same as an accepted one, or consistent with several."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Unpack
 
 import numpy as np
 
 from breadcrumb.checks.declaration import Common, check, without_unit
-from breadcrumb.comparison.comparing import compare
-from breadcrumb.comparison.differences import Difference
+from breadcrumb.checks.session.beside import plot_alone, plot_beside
+from breadcrumb.comparison.comparing import PLAYERS, compare
+from breadcrumb.comparison.differences import Comparison, Difference
 from breadcrumb.errors import NotComparable
 from breadcrumb.model.session import NOBODY, Session
 from breadcrumb.trace.opened import Trace
@@ -56,9 +57,61 @@ def same_as(
         >>> same_as(small_trace(), small_trace()).outcome
         'held'
     """
+    return _verdict(
+        trace,
+        lambda: compare(reference, trace, tol=tol, ignore=tuple(ignore), anchors=tuple(anchors)),
+        lambda one, lifetime: plot_beside(one, lifetime, trace, reference),
+    )
+
+
+@check("everything[ignore? but {ignore:names}] is consistent with the accepted sessions", unit=without_unit)
+def consistent_with(
+    trace: Trace,
+    references: Sequence[Trace],
+    *,
+    ignore: Collection[str] = (),
+    players: Collection[str] = PLAYERS,
+    **common: Unpack[Common],
+) -> Verdict:
+    """Assert that a session does nothing that none of several accepted sessions does; their play may differ.
+
+    Args:
+        trace: the session.
+        references: at least five, better ten accepted sessions of the same frame rate.
+        ignore: patterns of kinds, `kind.property`, events and parameters that are not compared.
+        players: the names under which a player takes part in events: when and where one acts is not compared.
+
+    Returns:
+        A verdict on every occasion on which something was measured: how fast, how long, how often, where and in which
+        state things are. Broken by each measure that is outside those of all references. Untested if there is nothing
+        to compare, or if the frame rates differ. It has no margin.
+
+    Raises:
+        Misuse: there are fewer than five references.
+        UnknownName: `ignore` or `players` names what no session has.
+
+    Example:
+        >>> from breadcrumb.testing import make_trace
+        >>> def rolling(step):
+        ...     states = [{"keg-1": {"x": min(frame, 20) * step}} for frame in range(60)]
+        ...     return make_trace(states, kinds={"keg-1": "keg"})
+        >>> good = [rolling(0.1) for _ in range(7)]
+        >>> consistent_with(rolling(0.1), good).outcome
+        'held'
+    """
+    return _verdict(
+        trace,
+        lambda: compare(list(references), trace, ignore=tuple(ignore), players=tuple(players)),
+        lambda one, lifetime: plot_alone(one, trace),
+    )
+
+
+def _verdict(
+    trace: Trace, comparing: Callable[[], Comparison], plotted: Callable[[Difference, int], PlotSource]
+) -> Verdict:
     session = trace.data.session
     try:
-        found = compare(reference, trace, tol=tol, ignore=tuple(ignore), anchors=tuple(anchors))
+        found = comparing()
     except NotComparable as error:
         return Verdict(UNNAMED, Outcome.UNTESTED, trace.label, why_untested=str(error))
     every = [one for group in found.groups for one in (group.first, *group.followed)]
@@ -68,9 +121,10 @@ def same_as(
     whose = [_whose(session, names, one, index) for one, index in zip(every, moments, strict=False)] or [_NOBODYS]
     lifetime, name = (np.array(column, np.int64) for column in zip(*whose, strict=True))
     margin = np.full(len(moments), -1.0 if every else 0.0)
+    first = int(np.argmin(moments))
     return Evaluation(
         session, np.array(moments, np.int64), lifetime, name, margin, lambda index: _phrase(every[index]),
-        of="values", exact=True, plot=PlotSource(),
+        of="values", exact=True, plot=plotted(every[first], int(lifetime[first])) if every else PlotSource(),
         swept=Swept(np.arange(len(moments)), margin, max(found.compared, len(every)), 0, _tallies(every)),
     ).verdict()  # fmt: skip
 
