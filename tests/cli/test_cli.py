@@ -25,7 +25,7 @@ BAD_FILES = {
     "no check": ("def test_it(trace):\n    pass\n", "there is no check in it"),
     "another argument": (
         "def check_it(boat):\n    pass\n",
-        r"check_it\.py:1: check_it: expected one argument, trace, or traces for all sessions of the run, or trace and reference; found \(boat\)",
+        r"check_it\.py:1: check_it: expected one argument, trace, or traces for all sessions of the run, or trace and reference or references; found \(boat\)",
     ),
     "a check that raises": (
         "def check_it(trace):\n    {}['a']\n",

@@ -18,6 +18,8 @@ Found = Iterator[tuple[Quantity, Occasions]]
 _NOISE = 1e-9
 """The share of its size that a number may be off by rounding."""
 _SIDES: tuple[Side, ...] = ("highest", "lowest")
+_STEADY, _KEPT = 1e-4, 6
+"""The share by which a speed that is kept changes from frame to frame, and on how many frames in a row it is kept."""
 _MOVED = 3
 """On how many frames in a row something changes that moves, and is not set."""
 
@@ -228,9 +230,22 @@ def _rates(
             turn = np.degrees(np.arccos(np.clip((deltas * before).sum(axis=0) / size, -1.0, 1.0)))
         turn = np.where(both, np.where(turn < 1e-3, 0.0, turn), np.nan)
         measured.append(("turn", "highest", turn, "deg"))
+    yield from _steady(stretches, speed, both, make, rate)
     for aspect, side, values, of in measured:
         rows = runs.extremes(values, side)[is_moving]
         yield (
             make(aspect, side=side, unit=of, sort="value" if aspect == "speed" else "rate"),
             _at(stretches, values, rows),
         )
+
+
+def _steady(stretches: Stretches, speed: Floats, moves: Bools, make: Callable[..., Quantity], unit: str) -> Found:
+    """Yield how fast something is in each second in which it keeps its speed, as a patrol does that never rests."""
+    with np.errstate(invalid="ignore"):
+        keeps = moves & (np.abs(np.diff(speed, prepend=np.nan)) <= _STEADY * speed)
+    seconds = np.floor(stretches.times)
+    runs = stretches.runs(np.append(True, (keeps[1:] != keeps[:-1]) | (seconds[1:] != seconds[:-1])))
+    rows = runs.begins[keeps[runs.begins] & (runs.ends - runs.begins + 1 >= _KEPT)]
+    if len(rows):
+        yield make("steady speed", unit=unit, sort="steady"), _at(stretches, speed, rows)
+        yield from _few(stretches, speed, rows, make, "value of steady speed")

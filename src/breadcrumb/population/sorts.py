@@ -25,6 +25,7 @@ Sort: TypeAlias = Literal[
     "state duration",
     "numeric state duration",
     "rate",
+    "steady",
     "interval",
     "latency",
     "number",
@@ -36,5 +37,5 @@ Sort: TypeAlias = Literal[
 ]
 """What quantities are of: a value, a number of which there are a few, how a session begins anew, with what an object
 begins or ends, whether there is a value, one at rest, a step, how long something moves or rests, how long a state
-lasts, how something speeds up and turns, when it occurs again, how long after something else, how many there are; what
-a participant is like, and how it changes."""
+lasts, how something speeds up and turns, how fast it steadily is, when it occurs again, how long after something else,
+how many there are; what a participant is like, and how it changes."""

@@ -14,6 +14,7 @@ from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Origin, Participants
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.edit.resampling import resampled
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_of
 from breadcrumb.model.cutting import Part
@@ -116,6 +117,25 @@ class Trace:
             [0.0, 1.0, 2.0, 3.0]
         """
         return Trace(self.data, self.given_restarts, is_divided=False)
+
+    def at_rate(self, rate: float) -> "Trace":
+        """Return the session as if it had been recorded at another frame rate, and the game had played alike.
+
+        Each frame has the state of the last recorded frame at or before it, and an event is on the first frame at or
+        after it. Restarts are the declared ones.
+
+        Args:
+            rate: frames a second.
+
+        Raises:
+            Misuse: the rate is not positive, or there are no frames.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().at_rate(5).one("skiff").position.x.values.tolist()
+            [0.0, 2.0]
+        """
+        return Trace(resampled(self.data, rate))
 
     @cached_property
     def _divided(self) -> TraceData:

@@ -1,0 +1,1 @@
+"""Sessions that are made of others, without copying what stays."""
