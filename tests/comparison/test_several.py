@@ -281,3 +281,26 @@ def test_a_figure_has_the_property_that_differs_first() -> None:
         excerpt = session.consistent_with(played(30, **SAME, **how), GOOD).evidence.first  # type: ignore[arg-type]
         assert excerpt is not None
         assert (excerpt.frame, excerpt.name, bool(excerpt.values)) == (*drawn, bool(drawn[1]))
+
+
+def patrolling(seed: int, speed: float) -> Trace:
+    """Let a guard walk to and fro and a kite fly round, from other places in each session; neither ever rests."""
+    draw, states = random.Random(seed), []
+    x, way, turn = draw.uniform(-5, 5), 1, draw.uniform(0, 6)
+    for _ in range(1800):
+        x += way * speed / RATE
+        way = -1 if x > 10 else 1 if x < -10 else way
+        turn += speed / RATE / 5
+        states.append({"guard": {"x": x}, "kite": {"position": (5 * math.cos(turn), 5 * math.sin(turn))}})
+    kinds = {"guard": "crew", "kite": "kite"}
+    return make_trace(states, kinds=kinds, times=[n / RATE for n in range(1800)], units={"x": "m", "position": "m"})
+
+
+@pytest.mark.parametrize(("speed", "found"), [(3.0, set()), (3.15, {"crew.x", "kite.position"})])
+def test_the_speed_of_what_never_rests_is_compared(speed: float, found: set[str]) -> None:
+    """A patrol is one movement without an end; its speed is measured all the same, and another one is found."""
+    groups = compare([patrolling(seed, 3.0) for seed in range(7)], patrolling(20, speed)).groups
+    told = [one for group in groups for one in (group.first, *group.followed)]
+    assert {one.name for one in told} == found
+    for one in told:
+        assert (one.words, one.reference, one.candidate) == ("steady speed: always different", "3 m/s", "3.15 m/s")

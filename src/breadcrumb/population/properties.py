@@ -248,4 +248,3 @@ def _steady(stretches: Stretches, speed: Floats, moves: Bools, make: Callable[..
     rows = runs.begins[keeps[runs.begins] & (runs.ends - runs.begins + 1 >= _KEPT)]
     if len(rows):
         yield make("steady speed", unit=unit, sort="steady"), _at(stretches, speed, rows)
-        yield from _few(stretches, speed, rows, make, "value of steady speed")

@@ -18,7 +18,7 @@ _NOT_JUDGED: Mapping[Sort, frozenset[Rule]] = {
     "duration": frozenset({"pile", "often", "limit"}),
     "state duration": frozenset({"limit", "pile"}),
     "numeric state duration": frozenset({"limit", "pile", "absent"}),
-    "steady": frozenset({"limit", "pile", "often", "unreached", "distribution", "absent"}),
+    "steady": frozenset({"limit", "pile", "often", "distribution", "absent"}),
     "interval": frozenset({"pile", "distribution"}),
     "latency": frozenset({"pile", "absent"}),
     "number": frozenset({"pile", "often", "distribution"}),
