@@ -6,6 +6,7 @@ import numpy as np
 
 from breadcrumb import Moments, Trace
 from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lifetimes, Session
+from breadcrumb.model.trace import TraceData
 
 OBJECTS, FRAMES = 1_000, 10_000
 RATE = 60
@@ -35,6 +36,33 @@ class InMemory:
     def column(self, kind: str, name: str) -> ColumnData:
         """Return a column."""
         return self._columns[name]
+
+
+class Noting:
+    """The same, which notes the columns that are read."""
+
+    def __init__(self, data: TraceData) -> None:
+        self.session, self.columns, self.index = data.session, data.columns, data.index
+        self.read: set[str] = set()
+        self._data = data
+
+    def column(self, kind: str, name: str) -> ColumnData:
+        """Return a column."""
+        self.read.add(name)
+        return self._data.column(kind, name)
+
+
+def spoilt(trace: Trace) -> Trace:
+    """Return a session with one sample amid it that is wrong in every respect."""
+    data = trace.data
+    at = len(data.index("barrel")[0]) // 2 + 30
+    changed = {}
+    for name in data.columns("barrel"):
+        column = data.column("barrel", name)
+        values = column.values.copy()
+        values[at] = not values[at] if values.dtype == np.bool_ else (values[at] + 1) % 3 if column.texts else 1e6
+        changed[name] = ColumnData(values, texts=column.texts)
+    return Trace(InMemory(data.session, changed, data.index("barrel")))
 
 
 def crowd() -> Trace:

@@ -118,6 +118,10 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "one session alone": (lambda: session.same_at_any_rate([line([0.0])], lambda t: t.one("keg").n), "untested", "1 of 2 sessions"),
     "errors that were asked for": (lambda: _errors("roll is empty", "roll is empty", times=2), "held", ""),
     "an error too many": (lambda: _errors("roll is empty", "roll is empty", times=1), "broken", "too many"),
+    "a caption of a text": (lambda: _captioned(["ale", "rum", "rum"], ["ale", "rum", "rum"]), "held", ""),
+    "a caption of another text": (lambda: _captioned(["ale", "rum", "ale"], ["ale", "rum", "rum"]), "broken", "differs"),
+    "a caption of a flag": (lambda: _captioned(["True", "False", "False"], [True, False, False]), "held", ""),
+    "a caption of numbers": (lambda: _captioned(["1.0", "2.0", "1.0"], [1.0, 2.0, 1.0]), "held", ""),
     "an error that did not come": (lambda: _errors(times=1), "broken", "not reported"),
     "a change on the way into a span": (lambda: _steady([3, 3, 5, 5, 3], during=True), "held", ""),
     "a change within a span": (lambda: _steady([3, 3, 5, 6, 3], during=True), "broken", "6"),
@@ -291,6 +295,12 @@ def _wall(*steps: float) -> Trace:
 def _rates(step: float) -> Verdict:
     slow = line([step * n for n in range(6)], times=[0.2 * n for n in range(6)])
     return session.same_at_any_rate([line([0.1 * n for n in range(12)]), slow], lambda t: t.one("keg").n, tol=1e-9)
+
+
+def _captioned(captions: list[str], shown: list[Any]) -> Any:
+    states = [{"k": {"caption": one, "value": value}} for one, value in zip(captions, shown, strict=True)]
+    keg = make_trace(states, kinds={"k": "keg"}).one("keg")
+    return values.shows(keg.caption, keg.value)
 
 
 def _errors(*messages: str, times: int) -> Verdict:

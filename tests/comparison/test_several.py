@@ -285,7 +285,7 @@ def test_a_figure_has_the_property_that_differs_first() -> None:
 
 def patrolling(seed: int, speed: float) -> Trace:
     """Let a guard walk to and fro and a kite fly round, from other places in each session; neither ever rests."""
-    draw, states = random.Random(seed), []
+    draw, states = random.Random(seed), list[dict[str, dict[str, Any]]]()
     x, way, turn = draw.uniform(-5, 5), 1, draw.uniform(0, 6)
     for _ in range(1800):
         x += way * speed / RATE

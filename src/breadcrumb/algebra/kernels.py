@@ -25,6 +25,13 @@ def even_step(step: Floats) -> float | Floats:
     return shortest if not len(step) or step.max() <= _EVEN * shortest else np.where(step > 0, step, 1.0)
 
 
+def value_runs(values: NDArray[Any]) -> tuple[Ints, Ints]:
+    """Return where runs of equal values begin, and how long each is; of a value that is no number each is by itself."""
+    begins = np.flatnonzero(values[1:] != values[:-1]) + 1
+    begins = np.concatenate([np.zeros(min(len(values), 1), np.int64), begins])
+    return begins, np.diff(begins, append=len(values))
+
+
 def differences(values: Floats) -> Floats:
     """Return each value less the one before; 0 for the first."""
     result = np.zeros(len(values))

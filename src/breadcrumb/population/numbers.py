@@ -1,6 +1,7 @@
 """Whether numbers are outside what the references did: which limits are of the game, and which of the play."""
 
 import math
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -32,7 +33,8 @@ _TWICE, _THRICE = 2, 3
 _SEVERAL, _PART = 4, 0.2
 """How many occasions, and which share of them, are outside limits if more than chance is."""
 _AMOUNTS: tuple[Sort, ...] = ("value", "end", "rest", "situation")
-"""What an amount of something is, which nothing takes below 0."""
+"""What an amount of something is, which nothing takes below 0; a part of a vector is none."""
+_PART_OF_A_VECTOR = re.compile(r"\b[xyzw]\b")
 _OFTEN, _OFTEN_MANY, _OFTEN_TIMES = -12.0, 4, 4.0
 """How improbable it is that values are outside so often, as a logarithm; how often at least; and how many times as
 often as the values of any one reference are outside the others."""
@@ -205,7 +207,7 @@ class Limit:
 
     def _needed(self, beyond: _Beyond) -> float:
         """Return how many occasions beyond the limit there must be."""
-        if self.is_zero and self.quantity.sort in _AMOUNTS:
+        if self.is_zero and self.quantity.sort in _AMOUNTS and not _PART_OF_A_VECTOR.search(self.quantity.aspect):
             return 1
         if is_of_chance(self.quantity):
             return max(_SEVERAL, _PART * beyond.of)

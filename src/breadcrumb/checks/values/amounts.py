@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.indexing import begun_until
-from breadcrumb.algebra.kernels import interpolated
+from breadcrumb.algebra.kernels import interpolated, value_runs
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.segments import Segments, joined
@@ -163,9 +163,12 @@ def shows(
         raise Misuse(f"shows: expected a text, and {signal.name} holds other values")
     write = form.format if isinstance(form, str) else form
     text, value = meet_tracks(signal, value)
-    distinct, where = np.unique(value.parts[0], return_inverse=True)
+    begins, lengths = value_runs(value.parts[0])  # what stays is written once
+    distinct, where = np.unique(value.parts[0][begins], return_inverse=True)
+    shown = distinct.tolist() if value.texts is None else [value.texts[code] for code in distinct.tolist()]
     known: dict[str, int] = {}
-    codes = np.array([known.setdefault(write(one), len(known)) for one in distinct.tolist()], np.int64)[where]
+    codes = np.array([known.setdefault(write(one), len(known)) for one in shown], np.int64)
+    codes = np.repeat(codes[where], lengths)
     due = Text(text.track, value.name, (codes,), value.valid, "", tuple(known), text.owner)
     return judge_near(text, due, scope=Scope(during, except_during))
 
