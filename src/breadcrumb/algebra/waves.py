@@ -1,11 +1,15 @@
 """The sine that fits a lifetime best, and the first sample that no sine of a given kind explains."""
 
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.blocks import COMPUTED
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 
@@ -15,6 +19,10 @@ _ROUNDS = 6
 """How many Gauss-Newton steps find a frequency."""
 _SETTLED = 1e-12
 """By which share of it a frequency may still change to count as found."""
+_LONG, _TOGETHER = 512, 128
+"""How many samples a lifetime has that is worth a step of its own; how many sines come from one."""
+_EVEN = 1e-9
+"""The share by which even steps differ, as times are rounded."""
 _PHASES = 48
 """How many phases are tried before the best of them is refined."""
 _REFINING = 24
@@ -47,7 +55,8 @@ class Wave(NamedTuple):
     """What the given sine is at each of these samples, in its lifetime's phase."""
 
 
-class _Swings(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class _Swings:
     """The samples of the lifetimes that are long enough, one lifetime after another."""
 
     values: Floats
@@ -60,11 +69,24 @@ class _Swings(NamedTuple):
         """Return for each sample what its lifetime has."""
         return np.repeat(lifetimes, self.counts)
 
+    @cached_property
+    def each(self) -> list[slice]:
+        """The samples of each lifetime."""
+        return [slice(*ends) for ends in zip(self.starts.tolist(), (self.starts + self.counts).tolist(), strict=True)]
+
+    @cached_property
+    def step(self) -> float:
+        """The length of all steps; NaN if they differ, or if lifetimes are so short that this helps nobody."""
+        if self.counts.min() < _LONG:
+            return math.nan
+        steps = np.concatenate([np.diff(self.times[one]) for one in self.each])
+        return float(steps[0]) if np.ptp(steps) <= _EVEN * steps[0] else math.nan
+
 
 def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: float) -> Wave:
     """Fit a sine to each lifetime by least squares, and a phase of the given sine.
 
-    All lifetimes are fitted at once: the sums of the normal equations are taken lifetime by lifetime.
+    Several lifetimes are fitted at once: the sums of the normal equations are taken lifetime by lifetime.
 
     Args:
         track: whose samples they are.
@@ -83,10 +105,33 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
     if not len(counts):
         nothing = np.zeros(0)
         return Wave(nothing, nothing, nothing, indices, indices, nothing)
-    times = track.times[indices]
-    swings = _Swings(values[indices], times - np.repeat(times[starts], counts), starts, counts)
-    due, differs = _followed(swings, sine, allowed)
-    return Wave(*_fitted(swings, sine.period), indices[differs], indices, due)
+    fitted, dues, differs = [], [], []
+    for some in _groups(starts, counts):
+        first = starts[some.start]
+        mine = indices[first : starts[some][-1] + counts[some][-1]]
+        times = track.times[mine]
+        swings = _Swings(
+            values[mine],
+            times - np.repeat(times[starts[some] - first], counts[some]),
+            starts[some] - first,
+            counts[some],
+        )
+        due, off = _followed(swings, sine, allowed)
+        fitted.append(_fitted(swings, sine.period))
+        dues.append(due)
+        differs.append(off + first)
+    centre, amplitude, period = (np.concatenate(each) for each in zip(*fitted, strict=True))
+    return Wave(centre, amplitude, period, indices[np.concatenate(differs)], indices, np.concatenate(dues))
+
+
+def _groups(starts: Ints, counts: Ints) -> Iterator[slice]:
+    """Yield lifetimes of which several together fit the cache: what is fitted is looked at a dozen times."""
+    ends = starts + counts
+    first = 0
+    while first < len(starts):
+        last = max(int(np.searchsorted(ends, starts[first] + COMPUTED, side="right")), first + 1)
+        yield slice(first, last)
+        first = last
 
 
 def _fitted(swings: _Swings, period: float) -> tuple[Floats, Floats, Floats]:
@@ -107,24 +152,45 @@ def _fitted(swings: _Swings, period: float) -> tuple[Floats, Floats, Floats]:
 
 
 def _waves(swings: _Swings, w: Floats) -> tuple[Floats, Floats]:
-    turn = swings.of_each(w) * swings.times
-    return np.sin(turn), np.cos(turn)
+    """Return the sine and the cosine of w t; where steps are even, by the sum of two angles, in a tenth of the time."""
+    if math.isnan(swings.step):
+        turn = swings.of_each(w) * swings.times
+        return np.sin(turn), np.cos(turn)
+    sin, cos = np.empty(len(swings.times)), np.empty(len(swings.times))
+    within = swings.step * np.arange(_TOGETHER)
+    for each, frequency in zip(swings.each, w.tolist(), strict=True):
+        coarse, fine = frequency * swings.times[each][::_TOGETHER, None], frequency * within
+        (sin_coarse, cos_coarse), (sin_fine, cos_fine) = ((np.sin(turn), np.cos(turn)) for turn in (coarse, fine))
+        many = each.stop - each.start
+        sin[each] = (sin_coarse * cos_fine + cos_coarse * sin_fine).ravel()[:many]
+        cos[each] = (cos_coarse * cos_fine - sin_coarse * sin_fine).ravel()[:many]
+    return sin, cos
 
 
 def _solved(swings: _Swings, columns: list[Floats]) -> Floats:
     """Return the least-squares coefficients of each lifetime, a row for each column."""
-    size = len(columns)
-    normal = np.empty((len(swings.starts), size, size))
-    right = np.empty((len(swings.starts), size))
-    for i, one in enumerate(columns):
-        right[:, i] = np.add.reduceat(one * swings.values, swings.starts)
-        for j, other in enumerate(columns[: i + 1]):
-            normal[:, i, j] = normal[:, j, i] = np.add.reduceat(one * other, swings.starts)
-    normal += np.eye(size) * 1e-300
+    normal, right = _sums(swings, columns)
+    normal += np.eye(len(columns)) * 1e-300
     try:
         return np.asarray(np.linalg.solve(normal, right[..., None])[..., 0].T)
     except np.linalg.LinAlgError:  # of a lifetime in which two columns are alike, the shortest solution will do
         return np.asarray((np.linalg.pinv(normal, hermitian=True) @ right[..., None])[..., 0].T)
+
+
+def _sums(swings: _Swings, columns: list[Floats]) -> tuple[Floats, Floats]:
+    """Return the sums, over each lifetime, of the products of columns, and of these and the values."""
+    size = len(columns)
+    normal, right = np.empty((len(swings.starts), size, size)), np.empty((len(swings.starts), size))
+    if swings.counts.min() >= _LONG:
+        for number, each in enumerate(swings.each):
+            mine = np.stack([column[each] for column in columns])
+            normal[number], right[number] = mine @ mine.T, mine @ swings.values[each]
+        return normal, right
+    for i, one in enumerate(columns):
+        right[:, i] = np.add.reduceat(one * swings.values, swings.starts)
+        for j, other in enumerate(columns[: i + 1]):
+            normal[:, i, j] = normal[:, j, i] = np.add.reduceat(one * other, swings.starts)
+    return normal, right
 
 
 def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints]:

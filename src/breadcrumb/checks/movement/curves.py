@@ -9,6 +9,7 @@ import numpy as np
 
 from breadcrumb.algebra.along import at_samples, latest
 from breadcrumb.algebra.arithmetic import Operand
+from breadcrumb.algebra.blocks import STORED
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.easing import Curve
 from breadcrumb.algebra.moments import Moments
@@ -16,6 +17,7 @@ from breadcrumb.algebra.samples import FULL_TURNS, Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Text
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.waves import Sine, wave_fit
 from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.checks.kinds import Amount, AmountGiven
@@ -293,42 +295,48 @@ def _along(
 
     The end is the first sample at or after the duration: there the share of the time is 1.
     """
-    track = value.track
-    clock = track.session.clock
-    axis = TimeAxis.of(clock, timing.unit).values
-    moment = latest(track, at)
-    safe = np.where(moment == NOBODY, 0, moment)
-    if not at.count:
-        safe = safe[:0]
-        moment = moment[:0]
-        value = value.take(safe)
-        track = value.track
-    over, wait = (each[safe] if at.count else np.zeros(0) for each in (timing.over, timing.delay))
-    passed = axis[track.clock_index] - axis[at.clock_index[safe]] - wait if at.count else np.zeros(0)
-    before = np.hstack((-np.inf, passed[:-1]))[: len(passed)]
-    same = np.hstack((False, (moment[1:] == moment[:-1]) & (track.lifetime[1:] == track.lifetime[:-1])))[: len(passed)]
-    running = (moment != NOBODY) & ((passed <= over + SAME_TIME) | (same & (before < over - SAME_TIME)))
+    axis = TimeAxis.of(value.track.session.clock, timing.unit).values
+    kept, moment = _running(value.track, at, axis, timing)
+    value = value.take(kept)
+    track, begun = value.track, at.clock_index[moment]
+    over = timing.over[moment]
+    passed = axis[track.clock_index] - axis[begun] - timing.delay[moment]
     share = np.clip(passed / np.where(over > 0, over, 1.0), 0.0, 1.0)
     share = np.where(passed >= over - SAME_TIME, 1.0, share)
-    kept = np.flatnonzero(running)
     began, ended = (_of_moment(one, moment) for one in (start, end))
-    begun = at.clock_index[safe] if at.count else track.clock_index
     torn = track.session.is_torn(begun, track.clock_index)
     known = began.usable & ended.usable & ~torn  # behind a gap, another moment may have come
     # the value on a moment's own frame says nothing alone: that is where it begins
-    alone = running & (np.bincount(safe[running], minlength=max(at.count, 1))[safe] == 1) if at.count else running
+    alone = np.bincount(moment, minlength=max(at.count, 1))[moment] == 1
     known &= ~(alone & (passed <= 0) & (over > 0))
     expected = at_samples(value, np.arange(track.size), "the curve")
-    curve = due(began.parts[0], ended.parts[0], share, safe)
+    curve = due(began.parts[0], ended.parts[0], share, moment)
     expected = replace(
         expected, parts=(curve,), valid=expected.usable & known, known_noise=np.max(value.noise, initial=0.0)
     )
-    return judge_near(value.take(kept), expected.take(kept), tol=tol)
+    return judge_near(value, expected, tol=tol)
 
 
-def _of_moment(picked: Signal, moment: np.ndarray[tuple[int, ...], np.dtype[np.int64]]) -> Signal:
+def _running(track: Track, at: Moments, axis: Floats, timing: Timing) -> tuple[Ints, Ints]:
+    """Return the samples from each moment to its end, and the moment of each; looked for block by block."""
+    nothing = np.zeros(0, np.int64)
+    if not at.count:
+        return nothing, nothing
+    moment = latest(track, at)
+    begun = axis[at.clock_index] + timing.delay
+    kept = [nothing]
+    for first in range(0, track.size, STORED):
+        block = slice(max(first - 1, 0), first + STORED)  # from the sample before, which tells if the end was reached
+        mine, lifetime = moment[block], track.lifetime[block]
+        passed, over = axis[track.clock_index[block]] - begun[mine], timing.over[mine]
+        runs = passed <= over + SAME_TIME
+        runs[1:] |= (mine[1:] == mine[:-1]) & (lifetime[1:] == lifetime[:-1]) & (passed[:-1] < over[1:] - SAME_TIME)
+        runs &= mine != NOBODY
+        kept.append(np.flatnonzero(runs[first - block.start :]) + first)
+    indices = np.concatenate(kept)
+    return indices, moment[indices]
+
+
+def _of_moment(picked: Signal, moment: Ints) -> Signal:
     """Return, for each sample, the value that was picked at its moment."""
-    safe = np.where(moment == NOBODY, 0, moment)
-    if not len(picked):
-        return replace(picked, parts=(np.zeros(len(moment)),), valid=np.zeros(len(moment), np.bool_))
-    return replace(picked, parts=(picked.parts[0][safe],), valid=picked.usable[safe] & (moment != NOBODY))
+    return replace(picked, parts=(picked.parts[0][moment],), valid=picked.usable[moment])
