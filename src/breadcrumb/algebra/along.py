@@ -235,9 +235,8 @@ def _last_by_time(track: Track, clock_index: Ints, rows: Ints) -> Ints:
 
 
 def _last_of_lifetime(track: Track, lifetime: Ints, clock_index: Ints, rows: Ints) -> Ints:
-    keys = track.keys(lifetime, clock_index)
-    order = np.argsort(keys, kind="stable")
-    begins = np.searchsorted(track.key, keys[order])
+    order = np.argsort(track.keys(lifetime, clock_index), kind="stable")
+    begins = track.place(lifetime[order], clock_index[order])
     mine = begins < track.size
     mine[mine] = track.lifetime[begins[mine]] == lifetime[order][mine]  # one behind its lifetime's end is of no sample
     pieces = np.hstack((track.starts, begins[mine]))  # a lifetime begins without a moment, then each begins a piece

@@ -10,7 +10,7 @@ from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import Samples, derived, noise_of
-from breadcrumb.algebra.tracks import Track
+from breadcrumb.algebra.tracks import Side, Track
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 
@@ -114,13 +114,14 @@ def indices_at(track: Track, moments: Moments, way: int, by: Duration | None = N
                 "take the signal of one object, or moments of each with .for_each(objects.lifetimes)"
             )
         rows = match.right_rows
+        side: Side = "right" if way < 0 else "left"
+        order = None
         if match.by_time:
-            sample_keys, order = track.by_clock_index
-            wanted = clock_index[rows]
+            rising, order = track.by_clock_index
+            at = np.searchsorted(rising, clock_index[rows], side=side)
         else:
-            sample_keys, order = track.key, None
-            wanted = track.keys(match.right, clock_index[rows])
-        at = np.searchsorted(sample_keys, wanted, side="right") - 1 if way < 0 else np.searchsorted(sample_keys, wanted)
+            at = track.place(match.right, clock_index[rows], side)
+        at = at - (way < 0)
         held = inside[rows] & (match.right != NOBODY) & (at >= 0) & (at < track.size)
         index = np.where(held, at, 0) if order is None else order[np.where(held, at, 0)]
         if way == 0:

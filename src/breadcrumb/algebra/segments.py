@@ -52,9 +52,23 @@ class Segments(Sequence[S], Generic[S]):
         if lifetime == _EVERYONE:
             indices = np.flatnonzero((track.clock_index >= first) & (track.clock_index <= last))
         else:
-            ends = track.keys(np.array([lifetime, lifetime]), np.array([first, last + 1]))
-            indices = np.arange(*np.searchsorted(track.key, ends)) if lifetime != NOBODY else np.zeros(0, np.int64)
+            begin, end = self._ends
+            indices = np.arange(begin[index], end[index])
         return signal.take(indices)
+
+    def with_samples(self) -> list[S]:
+        """Return the signal in each of the spans in which it has samples."""
+        begin, end = self._ends
+        some = np.flatnonzero((self._lifetimes[self.spans.in_order] == _EVERYONE) | (begin < end))
+        return [piece for piece in (self[index] for index in some.tolist()) if len(piece)]
+
+    @cached_property
+    def _ends(self) -> tuple[Ints, Ints]:
+        """Where the samples of each span begin and end, in their order, if they are of one lifetime."""
+        order, track = self.spans.in_order, self.signal.track
+        lifetime, first, last = self._lifetimes[order], self.spans.first[order], self.spans.last[order]
+        begin, end = track.place(lifetime, first), track.place(lifetime, last, "right")
+        return begin, np.where(lifetime == NOBODY, begin, end)
 
     @cached_property
     def _lifetimes(self) -> Ints:

@@ -25,8 +25,7 @@ def in_lifetimes(track: Track, lifetime: Ints, first: Ints, last: Ints) -> Bools
     """Return which samples lie in any of some stretches of their own lifetime."""
     order = np.lexsort((first, lifetime))
     lifetime, first, last = lifetime[order], first[order], last[order]
-    begin = np.searchsorted(track.key, track.keys(lifetime, first))
-    end = np.searchsorted(track.key, track.keys(lifetime, last), side="right")
+    begin, end = track.place(lifetime, first), track.place(lifetime, last, "right")
     return _any(begin, end, track.size)
 
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Literal, TypeAlias
 
 import numpy as np
 
@@ -10,6 +11,9 @@ from breadcrumb.algebra.participants import Participants
 from breadcrumb.model.episodes import RowsByEpisode
 from breadcrumb.model.freezing import read_only
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
+
+Side: TypeAlias = Literal["left", "right"]
+"""Before what is equal, or behind it."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -119,10 +123,14 @@ class Track:
     @cached_property
     def unbroken(self) -> bool:
         """Whether each lifetime has a sample on every frame from its first to its last, without a gap."""
-        if len(self.session.gaps):
-            return False
-        ends = np.append(self.starts, self.size)[1:] - 1
-        return bool((self.clock_index[ends] - self.clock_index[self.starts] == ends - self.starts).all())
+        return not len(self.session.gaps) and self._is_contiguous
+
+    @cached_property
+    def _is_contiguous(self) -> bool:
+        """Whether each lifetime has a sample on every recorded frame from its first to its last; lifetimes rise."""
+        ends, lifetime = np.append(self.starts, self.size)[1:] - 1, self.lifetime[self.starts]
+        rises = bool((lifetime[1:] > lifetime[:-1]).all())
+        return rises and bool((self.clock_index[ends] - self.clock_index[self.starts] == ends - self.starts).all())
 
     @cached_property
     def key(self) -> Ints:
@@ -158,7 +166,28 @@ class Track:
 
     def find(self, lifetime: Ints, clock_index: Ints) -> Ints:
         """Return the index of the sample of each lifetime on each clock index, NOBODY where there is none."""
-        return _found(self.key, self.keys(lifetime, clock_index))
+        if not self.size:
+            return np.full(len(lifetime), NOBODY)
+        index = np.minimum(self.place(lifetime, clock_index), self.size - 1)
+        is_there = (self.lifetime[index] == lifetime) & (self.clock_index[index] == clock_index)
+        return np.where(is_there, index, NOBODY)
+
+    def place(self, lifetime: Ints, clock_index: Ints, side: Side = "left") -> Ints:
+        """Return where the sample of each lifetime on each clock index is, or would be; as np.searchsorted does.
+
+        Where no frame is left out it is counted from the start of the lifetime. That takes no look at the samples,
+        while to make `key` and to search it takes several passes over them.
+        """
+        if self.source is not None or not self.size or not self._is_contiguous:
+            return np.searchsorted(self.key, self.keys(lifetime, clock_index), side=side)
+        starts = np.append(self.starts, self.size)
+        known = self.lifetime[starts[:-1]]
+        rank = np.searchsorted(known, lifetime)
+        safe = np.minimum(rank, len(known) - 1)
+        passed = clock_index - self.clock_index[starts[safe]] + (side == "right")
+        many = np.where(known[safe] == lifetime, starts[safe + 1] - starts[safe], 0)
+        placed: Ints = starts[rank] + np.clip(passed, 0, many)
+        return placed
 
     def find_clock_index(self, clock_index: Ints) -> Ints:
         """Return the index of the one sample on each clock index, NOBODY where there is none."""
@@ -176,7 +205,7 @@ class Track:
         other = np.flatnonzero(
             (index != inside) | (self.clock_index[inside] != clock_index) | (self.lifetime[inside] != self.lifetime)
         )
-        index[other] = np.searchsorted(self.key, self.keys(self.lifetime[other], clock_index[other]))
+        index[other] = self.place(self.lifetime[other], clock_index[other])
         return index
 
     def take(self, indices: Ints) -> "Track":
@@ -201,10 +230,3 @@ class Track:
             and bool(np.array_equal(self.clock_index, other.clock_index))
             and bool(np.array_equal(self.lifetime, other.lifetime))
         )
-
-
-def _found(rising: Ints, wanted: Ints) -> Ints:
-    if not len(rising):
-        return np.full(len(wanted), NOBODY)
-    index = np.minimum(np.searchsorted(rising, wanted), len(rising) - 1)
-    return np.where(rising[index] == wanted, index, NOBODY)

@@ -136,9 +136,7 @@ class Kind:
         ends = np.append(track.starts[1:], track.size)
         if self.rows is not None:
             first, last = np.searchsorted(self.rows, [first, last + 1]) - [0, 1]
-        begin, end = (
-            np.searchsorted(track.key, track.keys(lifetime, np.full(len(lifetime), at))) for at in (first, last + 1)
-        )
+        begin, end = (track.place(lifetime, np.full(len(lifetime), at)) for at in (first, last + 1))
         begin -= (
             (begin > track.starts) & (begin < ends) & (track.clock_index[np.minimum(begin, track.size - 1)] > first)
         )

@@ -96,7 +96,7 @@ def same_across(
         5
     """
     whole = segments.signal if isinstance(segments, Segments) else None
-    pieces = [one for one in segments if len(one)]
+    pieces = segments.with_samples() if isinstance(segments, Segments) else [one for one in segments if len(one)]
     if whole is None and not segments:
         raise Misuse("same_across: expected signals to compare, as signal.per(spans) gives them, found none")
     leading = whole if whole is not None else segments[0]
@@ -354,6 +354,6 @@ def _span_of(track: Track, spans: Spans) -> Ints:
         if match.by_time:
             result += np.searchsorted(np.sort(first), track.clock_index, side="right")
         else:  # what began in lifetimes before is counted too, and is the same for all samples of one
-            begins = np.searchsorted(track.key, track.keys(match.right, first))
+            begins = track.place(match.right, first)
             result += begun_until(np.sort(begins), track.size)
     return result
