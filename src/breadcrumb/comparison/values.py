@@ -66,9 +66,7 @@ def on_frames(
     mine, yours = ([side.column(kind, one) for one in parts] for side in (reference, candidate))
     apart, squares = np.zeros(len(at.pair), np.bool_), np.zeros(len(at.pair))
     full = FULL_TURNS.get(unit) if len(parts) == 1 else None
-    for one, other in zip(mine, yours, strict=True):
-        if at.is_whole and _is_same(one, other):
-            continue
+    for one, other in _differing(mine, yours, at):
         there, here = (valid(column, index) for column, index in ((one, at.reference), (other, at.candidate)))
         apart |= there != here
         squares[there != here] = np.nan  # a value that one has alone is within no tolerance
@@ -96,6 +94,14 @@ def on_frames(
 
     clock_index = reference.index(kind)[1][at.reference]
     return Apart(positions, clock_index, at.pair, np.flatnonzero(apart), distance, told, texts)
+
+
+def _differing(
+    mine: Sequence[ColumnData], yours: Sequence[ColumnData], at: SamplePairs
+) -> list[tuple[ColumnData, ColumnData]]:
+    """Return the columns of which some value may differ, beside each other."""
+    pairs = zip(mine, yours, strict=True)
+    return [pair for pair in pairs if not (at.is_whole and _is_same(*pair))]
 
 
 def _is_same(one: ColumnData, other: ColumnData) -> bool:

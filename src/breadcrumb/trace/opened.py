@@ -15,12 +15,11 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.participants import Origin, Participants
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.edit.resampling import resampled
-from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.errors import Misuse
 from breadcrumb.model.columns import property_of
 from breadcrumb.model.cutting import Part
 from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
 from breadcrumb.trace.clock import SessionClock
@@ -28,7 +27,7 @@ from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.parameters import parameter_of
 from breadcrumb.trace.reading import note_read
 from breadcrumb.trace.restarting import AT_ONCE, Anew
-from breadcrumb.trace.selecting import called, indices_of, key_of, narrowed, one_of, with_parts
+from breadcrumb.trace.selecting import called, indices_of, key_of, lifetimes_of, narrowed, one_of, with_parts
 from breadcrumb.trace.tables import table_of_samples
 from breadcrumb.trace.vocabulary import Vocabulary, known_here, look_at, why_unseen
 
@@ -121,11 +120,8 @@ class Trace:
     def at_rate(self, rate: float) -> "Trace":
         """Return the session as if it had been recorded at another frame rate, and the game had played alike.
 
-        Each frame has the state of the last recorded frame at or before it, and an event is on the first frame at or
-        after it. Restarts are the declared ones.
-
-        Args:
-            rate: frames a second.
+        Each frame has the state of the last recorded one at or before it; an event is on the first frame at or after
+        it. Restarts are the declared ones. The rate is in frames a second.
 
         Raises:
             Misuse: the rate is not positive, or there are no frames.
@@ -377,22 +373,12 @@ class Trace:
 
     def _one(self, id: str) -> Objects:
         if (found := self._asked_for.get(f"id {id}")) is None:
-            lifetimes, session = self._lifetimes_of(id), self._divided.session
-            kind = session.kinds[session.lifetimes.kind[lifetimes[0]]]
-            found = Objects(self._divided, kind, lifetimes, id, key=Key(id, kind), is_group=False)
-            self._asked_for[f"id {id}"] = found
+            kind, lifetimes = lifetimes_of(self._divided.session, id, self.label)
+            key = Key(id, kind)
+            found = self._asked_for[f"id {id}"] = Objects(self._divided, kind, lifetimes, id, key=key, is_group=False)
         look_at(f"kind {found.key.kind}")
         note_read(empty=False)
         return found
-
-    def _lifetimes_of(self, id: str) -> Ints:
-        session = self._divided.session
-        name = session.names.index(id) if id in session.names else NOBODY
-        lifetimes = np.flatnonzero(session.lifetimes.name == name)
-        if len(lifetimes):
-            return lifetimes
-        objects = [session.names[index] for index in np.unique(session.lifetimes.name)]
-        raise UnknownName("object", id, objects, self.label)
 
 
 def open_trace(path: str | Path) -> Trace:

@@ -1,11 +1,12 @@
-"""Which events are asked for by whom takes part in them."""
+"""Which events are asked for by whom takes part in them, and which lifetimes by the id of an object."""
 
 from collections.abc import Sequence
 
 import numpy as np
 
 from breadcrumb.algebra.participants import KindPair
-from breadcrumb.model.session import NOBODY, Session
+from breadcrumb.errors import UnknownName
+from breadcrumb.model.session import NOBODY, Ints, Session
 from breadcrumb.trace.objects import Objects
 
 
@@ -19,6 +20,19 @@ def narrowed(
             kind = wanted.key.kind if isinstance(wanted, Objects) else session.kind_of(wanted)
             kept = frozenset(pair for pair in kept if pair[role] == kind)
     return kept
+
+
+def lifetimes_of(session: Session, id: str, where: str) -> tuple[str, Ints]:
+    """Return the kind and the lifetimes of an object.
+
+    Raises:
+        UnknownName: there is none of this id.
+    """
+    name = session.names.index(id) if id in session.names else NOBODY
+    lifetimes = np.flatnonzero(session.lifetimes.name == name)
+    if not len(lifetimes):
+        raise UnknownName("object", id, [session.names[index] for index in np.unique(session.lifetimes.name)], where)
+    return session.kinds[session.lifetimes.kind[lifetimes[0]]], lifetimes
 
 
 def with_parts(session: Session, owners: Sequence[int]) -> Sequence[int]:
