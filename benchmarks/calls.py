@@ -103,7 +103,7 @@ LIVES: dict[str, Call] = {
     "one_for_each": lambda s: spawns.one_for_each(s.all_.appears, s.all_, within=seconds(1)),
     "appears_at": lambda s: spawns.appears_at(s.all_, (0, 0), tol=99.0),
     "appears_with": lambda s: spawns.appears_with(s.all_, heat=15.0, tol=9.0),
-    "appears_alike": lambda s: spawns.appears_alike(s.all_, except_for=["position", "yaw", "lit", "heat", "state"]),
+    "appears_alike": lambda s: spawns.appears_alike(s.all_, except_for=["position", "yaw", "lit", "state"], tol=99.0),
     "appears_apart": lambda s: spawns.appears_apart(s.all_, at_least=0.0),
     "spawns.lasts": lambda s: spawns.lasts(s.all_, (seconds(0.5), seconds(9999))),
     "leaves_when": lambda s: spawns.leaves_when(s.all_, s.all_.leaves, within=frames(1)),
@@ -117,7 +117,9 @@ VALUES: dict[str, Call] = {
     "equals": lambda s: values.equals(s.all_.heat, 15.0, tol=9.0),
     "one_of": lambda s: values.one_of(s.all_.state, list(TEXTS)),
     "never_missing": lambda s: values.never_missing(s.all_.heat),
-    "plays_sequence": lambda s: values.plays_sequence(s.all_.state, [("idle", frames(500)), ("held", None)], at=s.off),
+    "plays_sequence": lambda s: values.plays_sequence(
+        s.all_.state, [(one, frames(500)) for one in TEXTS], at=(s.all_.state == TEXTS[0]).rises()
+    ),
     "changes_by": lambda s: values.changes_by(s.all_.heat, 0.0, at=s.at),
     "unchanged": lambda s: values.unchanged(s.all_.heat),
     "never_falls": lambda s: values.never_falls(s.all_.heat),
@@ -142,7 +144,7 @@ SESSION: dict[str, Call] = {
     "reports_error": lambda s: session.reports_error(s.trace, "*", times=0),
     "keeps_pace": lambda s: session.keeps_pace(s.trace, seconds(0.02)),
     "same_as": lambda s: session.same_as(s.trace, s.trace),
-    "same_at_any_rate": lambda s: session.same_at_any_rate([slow_barrel(), s.trace], lambda one: one.one(id="b0").heat),
+    "same_at_any_rate": lambda s: session.same_at_any_rate([slow_barrel(), s.trace], lambda one: one.one(id="b0").heat, tol=99.0),
 }
 CALLS = MOVEMENT | CONTACTS | TRIGGERS | VALUES | SESSION
 """Those on objects that are there all the time; `LIVES` are those on objects of which most live for a second."""

@@ -46,7 +46,7 @@ def test_a_changed_constant_turns_exactly_the_right_check_red(change: str, examp
 
 
 FIRST = {
-    "Shot.speed=-9": ("shot.position", "speed: always different", "440 px/s", "360 px/s"),
+    "Shot.speed=-9": ("shot.position", "steady speed: always different", "440 px/s", "360 px/s"),
     "MAX_SHOTS=4": ("shot", "number at a time: higher than in any reference", "at most 2", "3"),
     "Explosion.defaultlife=10": ("explosion", "duration: always different", "0.3 s", "0.25 s"),
 }

@@ -230,13 +230,13 @@ def _rates(
             turn = np.degrees(np.arccos(np.clip((deltas * before).sum(axis=0) / size, -1.0, 1.0)))
         turn = np.where(both, np.where(turn < 1e-3, 0.0, turn), np.nan)
         measured.append(("turn", "highest", turn, "deg"))
-    yield from _steady(stretches, speed, both, make, rate)
     for aspect, side, values, of in measured:
         rows = runs.extremes(values, side)[is_moving]
         yield (
             make(aspect, side=side, unit=of, sort="value" if aspect == "speed" else "rate"),
             _at(stretches, values, rows),
         )
+    yield from _steady(stretches, speed, both, make, rate)
 
 
 def _steady(stretches: Stretches, speed: Floats, moves: Bools, make: Callable[..., Quantity], unit: str) -> Found:
