@@ -144,7 +144,9 @@ SESSION: dict[str, Call] = {
     "reports_error": lambda s: session.reports_error(s.trace, "*", times=0),
     "keeps_pace": lambda s: session.keeps_pace(s.trace, seconds(0.02)),
     "same_as": lambda s: session.same_as(s.trace, s.trace),
-    "same_at_any_rate": lambda s: session.same_at_any_rate([slow_barrel(), s.trace], lambda one: one.one(id="b0").heat, tol=99.0),
+    "same_at_any_rate": lambda s: session.same_at_any_rate(
+        [slow_barrel(), s.trace], lambda one: one.one(id="b0").heat, tol=99.0
+    ),
 }
 CALLS = MOVEMENT | CONTACTS | TRIGGERS | VALUES | SESSION
 """Those on objects that are there all the time; `LIVES` are those on objects of which most live for a second."""
