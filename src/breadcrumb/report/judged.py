@@ -50,13 +50,14 @@ class BrokenRule:
 
 def departures(found: Comparison) -> list[BrokenRule]:
     """Return where a session differs from another one, as its replay shows it: what each group begins with."""
-    return [_departure(group) for group in found.groups]
+    where = "reference" if found.references == 1 else "references"
+    return [_departure(group, where) for group in found.groups]
 
 
-def _departure(group: Group) -> BrokenRule:
+def _departure(group: Group, where: str) -> BrokenRule:
     one = group.first
     others = f", and {counted(len(group.followed), 'differences')} follow" if group.followed else ""
-    differences = tuple(_departed(each, is_first=each is one) for each in (one, *group.followed))
+    differences = tuple(_departed(each, where, is_first=each is one) for each in (one, *group.followed))
     by_object: dict[str, BrokenFrame] = {}
     for each in differences:
         by_object.setdefault(each.object, each)
@@ -65,8 +66,8 @@ def _departure(group: Group) -> BrokenRule:
     return BrokenRule("compare", sentence, first, tuple(by_object.values()), (), differences)
 
 
-def _departed(one: Difference, *, is_first: bool) -> BrokenFrame:
-    values = f"{one.candidate}, in the reference {one.reference}"
+def _departed(one: Difference, where: str, *, is_first: bool) -> BrokenFrame:
+    values = f"{one.candidate}, in the {where} {one.reference}"
     # the sentence says what differs first, and the page whose it is
     words = values if is_first else f"{one.called_without_object} {one.words}: {values}"
     return BrokenFrame(one.frame, one.object, words, one.name if one.what == "property" else "")

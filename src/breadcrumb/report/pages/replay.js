@@ -315,7 +315,8 @@
   // The start
 
   el("about").textContent = data.about;
-  if (data.reference) { el("beside").textContent = `dashed outlines: ${data.reference}`; el("rules-title").textContent = "Differences and broken rules"; }
+  if (data.reference) el("beside").textContent = `dashed outlines: ${data.reference}`;
+  if (rules.some((rule) => rule.differences.length)) el("rules-title").textContent = "Differences and broken rules";
   el("bar").max = last;
   for (const id of ["across", "upward"]) data.axes.names.forEach((name, axis) => el(id).append(Object.assign(cell("option", name), { value: axis })));
   el("objects").append(...session.objects.slice(0, MOST_OBJECTS).map((one) => Object.assign(document.createElement("option"), { value: one.title })));
