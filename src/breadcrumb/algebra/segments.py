@@ -67,8 +67,7 @@ class Segments(Sequence[S], Generic[S]):
         """Where the samples of each span begin and end, in their order, if they are of one lifetime."""
         order, track = self.spans.in_order, self.signal.track
         lifetime, first, last = self._lifetimes[order], self.spans.first[order], self.spans.last[order]
-        begin, end = track.place(lifetime, first), track.place(lifetime, last, "right")
-        return begin, np.where(lifetime == NOBODY, begin, end)
+        return track.place(lifetime, first), track.place(lifetime, last, "right")  # of nobody's, both are 0
 
     @cached_property
     def _lifetimes(self) -> Ints:

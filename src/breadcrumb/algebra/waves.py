@@ -9,7 +9,7 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.blocks import COMPUTED
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 
@@ -129,7 +129,7 @@ def _groups(starts: Ints, counts: Ints) -> Iterator[slice]:
     ends = starts + counts
     first = 0
     while first < len(starts):
-        last = max(int(np.searchsorted(ends, starts[first] + COMPUTED, side="right")), first + 1)
+        last = max(int(np.searchsorted(ends, starts[first] + blocks.COMPUTED, side="right")), first + 1)
         yield slice(first, last)
         first = last
 

@@ -7,9 +7,9 @@ from typing import Unpack
 
 import numpy as np
 
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.along import at_samples, latest
 from breadcrumb.algebra.arithmetic import Operand
-from breadcrumb.algebra.blocks import STORED
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.easing import Curve
 from breadcrumb.algebra.moments import Moments
@@ -325,8 +325,9 @@ def _running(track: Track, at: Moments, axis: Floats, timing: Timing) -> tuple[I
     moment = latest(track, at)
     begun = axis[at.clock_index] + timing.delay
     kept = [nothing]
-    for first in range(0, track.size, STORED):
-        block = slice(max(first - 1, 0), first + STORED)  # from the sample before, which tells if the end was reached
+    for first in range(0, track.size, blocks.STORED):
+        # from the sample before, which tells if the end was reached
+        block = slice(max(first - 1, 0), first + blocks.STORED)
         mine, lifetime = moment[block], track.lifetime[block]
         passed, over = axis[track.clock_index[block]] - begun[mine], timing.over[mine]
         runs = passed <= over + SAME_TIME
