@@ -118,6 +118,8 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "one session alone": (lambda: session.same_at_any_rate([line([0.0])], lambda t: t.one("keg").n), "untested", "1 of 2 sessions"),
     "errors that were asked for": (lambda: _errors("roll is empty", "roll is empty", times=2), "held", ""),
     "an error too many": (lambda: _errors("roll is empty", "roll is empty", times=1), "broken", "too many"),
+    "rounds of nobody, alike": (lambda: _rounds([1, 2, 3, 1, 2, 3]), "held", ""),
+    "rounds of nobody, not alike": (lambda: _rounds([1, 2, 3, 1, 2, 4]), "broken", "1 too high"),
     "a caption of a text": (lambda: _captioned(["ale", "rum", "rum"], ["ale", "rum", "rum"]), "held", ""),
     "a caption of another text": (lambda: _captioned(["ale", "rum", "ale"], ["ale", "rum", "rum"]), "broken", "differs"),
     "a caption of a flag": (lambda: _captioned(["True", "False", "False"], [True, False, False]), "held", ""),
@@ -295,6 +297,14 @@ def _wall(*steps: float) -> Trace:
 def _rates(step: float) -> Verdict:
     slow = line([step * n for n in range(6)], times=[0.2 * n for n in range(6)])
     return session.same_at_any_rate([line([0.1 * n for n in range(12)]), slow], lambda t: t.one("keg").n, tol=1e-9)
+
+
+def _rounds(numbers: list[float]) -> Any:
+    states = [{"k": {"n": float(one)}} for one in numbers]
+    events = [(0, "begin"), (2, "end"), (3, "begin"), (5, "end")]
+    trace = make_trace(states, kinds={"k": "keg"}, events=events)
+    rounds = Spans.between(trace.events("begin"), trace.events("end"))
+    return values.same_across(trace.one("keg").n.per(rounds))
 
 
 def _captioned(captions: list[str], shown: list[Any]) -> Any:

@@ -93,3 +93,15 @@ def test_a_session_without_frames_is_refused() -> None:
     """There is nothing to resample."""
     with pytest.raises(Misuse, match="no frame to resample"):
         make_trace([], kinds={}).at_rate(30)
+
+
+def test_events_that_share_a_frame_then_stay_in_their_order() -> None:
+    """They are counted within their new frame, and what has no frame any more comes after the last one."""
+    made = session([(3, "throw", "heron"), (4, "glow"), (4, "hiss"), (10, "end")]).at_rate(5)
+    events = made.data.session.events
+    assert [events.kinds[kind] for kind in events.kind] == ["throw", "glow", "hiss", "end"]
+    assert (events.clock_index.tolist(), events.order.tolist()) == ([2, 2, 2, 5], [0, 1, 2, 0])
+    events = (
+        session([(3, "throw", "heron"), (10, "end")]).at_rate(1.5).data.session.events
+    )  # the last frame is at 2/3 s
+    assert (events.clock_index.tolist(), events.late.tolist()) == ([1, 1], [False, True])
