@@ -1,7 +1,10 @@
 import subprocess
 import sys
 
+import pytest
+
 import breadcrumb
+from breadcrumb.cli.main import _COMMANDS
 from breadcrumb.errors import is_typing_error
 
 
@@ -13,11 +16,14 @@ def test_the_public_api_lists_its_names() -> None:
     assert not hasattr(breadcrumb, "Recoder")
 
 
-def test_help_loads_no_library_but_click() -> None:
-    """`breadcrumb --help` pays neither for NumPy nor for the terminal or figure libraries."""
+@pytest.mark.parametrize(
+    "given", [["--help"], ["replay", "--nought"], *([one, "--help"] for one in _COMMANDS)], ids=" ".join
+)
+def test_help_loads_no_library_but_click(given: list[str]) -> None:
+    """Help, of each command too, and a wrong option pay neither for NumPy nor for the terminal or figure libraries."""
     script = (
-        "import sys\nfrom breadcrumb.cli import main\ntry:\n    main(['--help'])\nexcept SystemExit:\n    pass\n"
-        "print(sorted({'numpy', 'pyarrow', 'rich', 'matplotlib', 'msgspec'} & set(sys.modules)))"
+        f"import sys\nfrom breadcrumb.cli import main\ntry:\n    main({given})\nexcept SystemExit:\n    pass\n"
+        "print(sorted({'numpy', 'pyarrow', 'rich', 'matplotlib', 'msgspec', 'asyncio'} & set(sys.modules)))"
     )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
     assert done.stdout.splitlines()[-1] == "[]"

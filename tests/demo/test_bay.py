@@ -16,9 +16,10 @@ import pytest
 from breadcrumb import Trace, Verdict, compare, open_trace
 from breadcrumb.demo.eddy import TIDES
 from breadcrumb.demo.faults import FAULTS, ROUTINES, Faults
-from breadcrumb.demo.play import SECONDS, play
+from breadcrumb.demo.play import play
 from breadcrumb.demo.script import SHIFT, Input, in_order, read_script, shift_script, write_script
 from breadcrumb.demo.testers import PLAIN, script_of
+from breadcrumb.demo.time import SECONDS
 from breadcrumb.run.results import Result
 from breadcrumb.run.running import run_checks
 

@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from typing import NoReturn, TypeVar
+from typing import NoReturn
 
 import click
 from rich.console import Console, ConsoleOptions, RenderableType
@@ -12,7 +12,6 @@ from rich.segment import Segment
 from breadcrumb.report.naming import visible
 from breadcrumb.run.results import WRONG
 
-Value = TypeVar("Value")
 _WIDTH_OF_FILES = 240
 """How wide lines may be when they go into a file or another program: there, none is ever broken."""
 
@@ -41,24 +40,6 @@ def fail(problem: object) -> NoReturn:
     """End because the command or an input is wrong."""
     say(f"Error: {problem}", err=True)
     raise SystemExit(WRONG)
-
-
-def by_name(given: Iterable[str], make: Callable[[str], Value], expected: str) -> dict[str, Value]:
-    """Return the values of an option that is given as `NAME=VALUE`, by their names.
-
-    Raises:
-        click.BadParameter: one is something else.
-    """
-    found = {}
-    for one in given:
-        name, separator, value = one.partition("=")
-        try:
-            found[name.strip()] = make(value.strip())
-        except ValueError:
-            separator = ""
-        if not separator:
-            raise click.BadParameter(f"expected {expected}, found {one!r}")
-    return found
 
 
 @contextmanager

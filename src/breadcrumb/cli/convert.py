@@ -7,8 +7,6 @@ import tempfile
 from pathlib import Path
 from typing import BinaryIO
 
-import click
-
 from breadcrumb.cli.console import fail, say
 from breadcrumb.errors import Misuse, TraceError
 from breadcrumb.journal.layout import ABOUT_NAME, FILE_NAME
@@ -26,21 +24,8 @@ _STREAM = Path("-")
 _LINES, _TABLE = (".jsonl", ".ndjson"), ".csv"
 
 
-@click.command(
-    "convert",
-    epilog="Example: breadcrumb convert lantern-bay/correct.crumbs correct.jsonl",
-)
-@click.argument("source", type=click.Path(path_type=Path))
-@click.argument("target", type=click.Path(path_type=Path))
-@click.option("--long", "is_long", is_flag=True, help="To CSV: a row for each value, not for each sample.")
-@click.option("--overwrite", is_flag=True, help="Replace the target if it exists.")
-def command(source: Path, target: Path, is_long: bool, overwrite: bool) -> None:
-    """Turn frame lines or a table into a trace, or a trace into one of these, or pack and unpack a trace.
-
-    The end of a name says what it is: .crumbs a trace, .crumbs.zip a trace in one file, .jsonl frame lines, .csv a
-    table of samples, and - frame lines on the standard input or output. A trace may be read from a URL. Frame lines
-    hold all of a trace; a table holds samples alone, and what it leaves out is printed.
-    """
+def run(source: Path, target: Path, is_long: bool, overwrite: bool) -> None:
+    """Convert a trace, frame lines or a table."""
     _refuse_what_is_unknown(source, target, is_long)
     if target != _STREAM and os.path.lexists(target):
         if not overwrite:

@@ -4,7 +4,6 @@ import shutil
 from pathlib import Path
 from typing import Any
 
-import click
 from rich.table import Table
 
 from breadcrumb.cli.console import console, fail, progress, say
@@ -14,9 +13,9 @@ from breadcrumb.demo import script as scripting
 from breadcrumb.demo.checking import checks_folder
 from breadcrumb.demo.faults import FAULTS, SWITCHES, UnknownFault
 from breadcrumb.demo.nights import play_night
-from breadcrumb.demo.play import SECONDS, play
+from breadcrumb.demo.play import play
 from breadcrumb.demo.testers import script_of
-from breadcrumb.demo.time import JITTER, RATES
+from breadcrumb.demo.time import SECONDS
 from breadcrumb.errors import TraceExists
 from breadcrumb.model.plurals import counted
 from breadcrumb.report.figures import FigureWriter
@@ -27,42 +26,9 @@ from breadcrumb.run.running import check_sessions
 _SHOWN_FAULT = "barrel-tired"
 _NEGATIVE = "negative"
 """The folder of checks for sessions that must fail."""
-_FILE = click.Path(path_type=Path, dir_okay=False)
 
 
-@click.command(
-    "demo",
-    epilog="Example: breadcrumb demo --fault whirlpool-to-and-fro",
-)
-@click.option("--fault", "faults", multiple=True, help="Break the game in this way; may be given several times.")
-@click.option("--list-faults", is_flag=True, help="List the faults, and exit.")
-@click.option("--all-faults", is_flag=True, help="Play every fault, and print which checks it breaks; takes minutes.")
-@click.option(
-    "--sessions",
-    type=click.IntRange(min=1),
-    help="Play this many sessions of two builds, some seeds and frame rates; two faults are in the newer build.",
-)
-@click.option(
-    "--accepted",
-    type=click.IntRange(min=1),
-    help="Record this many sessions of the correct build, each with another seed, to compare others with.",
-)
-@click.option("--script", "script", type=_FILE, help="Play the inputs of this JSON file.")
-@click.option("--write-script", type=_FILE, help="Write the default inputs to this JSON file, and exit.")
-@click.option("--empty-roll", is_flag=True, help="Play a session that must fail: the ticket hatch has run out.")
-@click.option("--seed", default=7, show_default=True, help="Random seed.")
-@click.option(
-    "--rate", type=click.Choice([*RATES, JITTER]), help="Frame rate.  [default: 60, or the rate at which a fault shows]"
-)
-@click.option(
-    "--seconds",
-    type=click.IntRange(10, 600),
-    help=f"Game time to play.  [default: {SECONDS}, or what a fault needs]",
-)
-@click.option(
-    "--out", type=click.Path(path_type=Path), default=Path("lantern-bay"), show_default=True, help="Output directory."
-)
-def command(
+def run(
     faults: tuple[str, ...],
     list_faults: bool,
     all_faults: bool,
@@ -76,10 +42,7 @@ def command(
     seconds: int | None,
     out: Path,
 ) -> None:
-    """Play Lantern Bay, record it, run its checks, draw what broke, and say where everything is.
-
-    Without --fault, a correct build and a faulty one are played, to see both a pass and an explained failure.
-    """
+    """Play what is asked for, check it, and say where everything is."""
     if list_faults:
         _list_faults()
         return

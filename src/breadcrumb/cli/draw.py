@@ -4,13 +4,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import click
 import numpy as np
 
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.cli.console import fail, say
-from breadcrumb.cli.show import WHEN
 from breadcrumb.errors import BreadcrumbError, Misuse
 from breadcrumb.model.columns import property_and_part
 from breadcrumb.model.session import NOBODY
@@ -29,23 +27,7 @@ _KINDS = 10
 """Of how many kinds paths are drawn if none is named."""
 
 
-@click.command(
-    "draw", epilog="Example: breadcrumb draw lantern-bay/correct.crumbs --signal heron.speed --event flare.thrown"
-)
-@click.argument("trace", type=click.Path(path_type=Path))
-@click.option("--path", "paths", multiple=True, metavar="NAME", help="Draw the path of an object or a kind, in plan.")
-@click.option("--signal", "signals", multiple=True, metavar="NAME.PROPERTY", help="Draw a property over time.")
-@click.option("--event", "events", multiple=True, metavar="NAME", help="Draw events over time.")
-@click.option("--lifetimes", multiple=True, metavar="NAME", help="Draw the lifetimes of an object or a kind.")
-@click.option("--against", nargs=2, metavar="NAME.PROPERTY NAME.PROPERTY", help="Draw one number against another.")
-@click.option("--intervals", metavar="EVENT", help="Draw the intervals between events of a name.")
-@click.option("--from", "begin", type=WHEN, help="First frame or time.")
-@click.option("--to", "end", type=WHEN, help="Last frame or time.")
-@click.option(
-    "--out", type=click.Path(path_type=Path),
-    help="Output file, NAME.png or NAME.svg, or directory.  [default: NAME.figures next to the trace]",
-)  # fmt: skip
-def command(
+def run(
     trace: Path,
     paths: tuple[str, ...],
     signals: tuple[str, ...],
@@ -57,7 +39,7 @@ def command(
     end: float | None,
     out: Path | None,
 ) -> None:
-    """Draw what is in TRACE; without options, where everything that moves went, and when everything happened."""
+    """Draw what is asked of a trace."""
     try:
         shown = _part(open_trace(trace), begin, end)
         figures: dict[str, Figure] = {}

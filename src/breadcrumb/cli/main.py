@@ -1,38 +1,30 @@
 """The command `breadcrumb`; each of its commands is loaded when it is called, so that help costs nearly nothing."""
 
 from importlib import import_module
-from typing import Any, NamedTuple
+from typing import Any
 
 import click
 
 from breadcrumb.errors import near_names
 
-
-class _Entry(NamedTuple):
-    module: str
-    help: str
-
-
 _GROUPS = {
-    "Try it": {"demo": _Entry("breadcrumb.cli.demo", "Play Lantern Bay, record it, check it, and show what broke.")},
+    "Try it": {"demo": "Play Lantern Bay, record it, check it, and show what broke."},
     "Record": {
-        "listen": _Entry("breadcrumb.cli.listen", "Record games that send frame lines."),
-        "convert": _Entry(
-            "breadcrumb.cli.convert", "Turn frame lines or a table into a trace, and back; pack a trace."
-        ),
+        "listen": "Record games that send frame lines.",
+        "convert": "Turn frame lines or a table into a trace, and back; pack a trace.",
     },
     "Look": {
-        "show": _Entry("breadcrumb.cli.show", "Print what is in a trace."),
-        "draw": _Entry("breadcrumb.cli.draw", "Draw paths, values over time, and events."),
-        "replay": _Entry("breadcrumb.cli.replay", "Make a page that plays a session, frame by frame."),
+        "show": "Print what is in a trace.",
+        "draw": "Draw paths, values over time, and events.",
+        "replay": "Make a page that plays a session, frame by frame.",
     },
     "Check": {
-        "check": _Entry("breadcrumb.cli.check", "Run check files on traces."),
-        "compare": _Entry("breadcrumb.cli.compare", "Say where a session first differs from an accepted one."),
+        "check": "Run check files on traces.",
+        "compare": "Say where a session first differs from an accepted one.",
     },
 }
-"""The commands by the order of the work."""
-_COMMANDS = {name: entry for group in _GROUPS.values() for name, entry in group.items()}
+"""The commands by the order of the work, each with what it does."""
+_COMMANDS = [name for group in _GROUPS.values() for name in group]
 
 
 _STOPPED = 130
@@ -41,12 +33,12 @@ _STOPPED = 130
 
 class _Commands(click.Group):
     def list_commands(self, ctx: click.Context) -> list[str]:
-        return list(_COMMANDS)
+        return _COMMANDS
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in _COMMANDS:
             return None
-        command: click.Command = import_module(_COMMANDS[cmd_name].module).command
+        command: click.Command = import_module(f"breadcrumb.cli.commands.{cmd_name}").command
         return command
 
     def resolve_command(
@@ -68,7 +60,7 @@ class _Commands(click.Group):
         width = max(map(len, _COMMANDS))
         for title, group in _GROUPS.items():
             with formatter.section(title):
-                formatter.write_dl([(name.ljust(width), entry.help) for name, entry in group.items()])
+                formatter.write_dl([(name.ljust(width), words) for name, words in group.items()])
 
 
 @click.group(

@@ -5,10 +5,7 @@ import sys
 import webbrowser
 from pathlib import Path
 
-import click
-
 from breadcrumb.cli.console import fail, say
-from breadcrumb.cli.show import WHEN
 from breadcrumb.comparison.comparing import compare
 from breadcrumb.errors import BreadcrumbError
 from breadcrumb.report.around import row_of
@@ -23,31 +20,7 @@ _JUDGED = 20_000
 """Of how many samples the judged values are shown, around each breach."""
 
 
-@click.command("replay", epilog="Example: breadcrumb replay lantern-bay/faulty.crumbs")
-@click.argument("trace", type=click.Path(path_type=Path))
-@click.option(
-    "--check",
-    "checks",
-    multiple=True,
-    type=click.Path(path_type=Path),
-    help="Run this check file, or all of a folder, and show where rules break.",
-)
-@click.option(
-    "--reference",
-    "references",
-    multiple=True,
-    type=click.Path(path_type=Path),
-    help="Show the objects of this session as hollow outlines, and where the two differ; of several sessions, or a "
-    "directory of them, only where TRACE differs from all of them.",
-)
-@click.option("--at", type=WHEN, help="Open at this frame or time.  [default: the first breach]")
-@click.option(
-    "--out", type=click.Path(path_type=Path), help="Output file.  [default: NAME.replay.html next to the trace]"
-)
-@click.option(
-    "--open/--no-open", "opens", default=None, help="Open the page in a browser.  [default: if run in a terminal]"
-)
-def command(
+def run(
     trace: Path,
     checks: tuple[Path, ...],
     references: tuple[Path, ...],
@@ -55,7 +28,7 @@ def command(
     out: Path | None,
     opens: bool | None,
 ) -> None:
-    """Make a page that plays TRACE: from above or in any two axes, frame by frame, with what each object was like."""
+    """Make the page of a session."""
     try:
         opened = open_trace(trace)
         files = [file for path in checks for file in find_check_files(path)]

@@ -1,7 +1,6 @@
 """`breadcrumb show`."""
 
 import json
-import re
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
@@ -25,32 +24,7 @@ _Shown = tuple[Any, Iterable[RenderableType]]
 """What is shown, as plain data and as tables."""
 
 
-class _When(click.ParamType):  # type: ignore[type-arg]
-    """A frame, as its number, or a time in seconds, with an s behind it."""
-
-    name = "FRAME|SECONDS"
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int | float:
-        """Return the frame as a whole number, or the seconds."""
-        found = re.fullmatch(r"(\d+)|(\d+(?:\.\d+)?) ?s", str(value).strip())
-        if found is None:
-            self.fail(f"expected a frame such as 111, or seconds such as 1.85s; found {value!r}", param, ctx)
-        return int(found[1]) if found[1] else float(found[2])
-
-
-WHEN = _When()
-"""The type of options that name a frame or a time."""
-
-
-@click.command("show", epilog="Example: breadcrumb show lantern-bay/correct.crumbs --around 111")
-@click.argument("trace", type=click.Path(path_type=Path))
-@click.option("--object", "id", help="Print one object; with --around or --at, only that one.")
-@click.option("--event", help="Print each event of a name, and the intervals between them.")
-@click.option("--around", "when", type=WHEN, help="Print what happened around a frame, in order.")
-@click.option("--within", default=0.5, show_default=True, help="Seconds before and after that frame.")
-@click.option("--at", type=WHEN, multiple=True, help="Print the state on a frame; given twice, the difference.")
-@click.option("--json", "as_json", is_flag=True, help="Print JSON, without limits.")
-def command(
+def run(
     trace: Path,
     id: str | None,
     event: str | None,
@@ -59,7 +33,7 @@ def command(
     at: tuple[int | float, ...],
     as_json: bool,
 ) -> None:
-    """Say what is in TRACE: the session, its objects and their properties, its events and parameters."""
+    """Print what is asked of a trace."""
     try:
         opened = open_trace(trace).without_restarts()  # its lifetimes are shown as they were recorded
         only = None if id is None else opened.one(id=id).ids[0]

@@ -10,10 +10,7 @@ from breadcrumb.demo.faults import Faults
 from breadcrumb.demo.mast import HEADLAND_TURN, MAST
 from breadcrumb.demo.script import Input
 from breadcrumb.demo.testers import script_of
-from breadcrumb.demo.time import RATES, frame_ends, in_seconds, ticks
-
-SECONDS = 72
-"""How long a session lasts unless said otherwise."""
+from breadcrumb.demo.time import RATES, SECONDS, frame_ends, in_seconds, ticks
 
 _UNITS = {
     "position": "m", "velocity": "m/s", "speed": "m/s", "heading": "deg", "screen": "px", "warmth": "C", "stretch": "m",

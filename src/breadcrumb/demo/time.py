@@ -15,6 +15,9 @@ RATES = {"30": 24, "60": 12, "144": 5}
 JITTER = "jitter"
 """No steady frame rate: every frame draws its length."""
 
+SECONDS = 72
+"""How long a session lasts unless said otherwise."""
+
 _JITTER_TICKS = (8, 18)
 
 

@@ -14,6 +14,7 @@ from typing import Any
 import msgspec
 
 from breadcrumb.journal.writing import MEBIBYTE
+from breadcrumb.listen.limits import Limits
 from breadcrumb.listen.lines import BadLine
 from breadcrumb.listen.sessions import SessionWriter
 from breadcrumb.listen.transports import FileWire, PipeWire, Refused, StreamWire, Transport, WebSocketWire
@@ -33,20 +34,6 @@ except TraceError as error:
     sys.exit(str(error))
 """
 _ENOUGH_TO_TELL = 4  # the first bytes of a connection say whether it is a WebSocket
-
-
-@dataclass(frozen=True, slots=True)
-class Limits:
-    """What lines and games may not exceed."""
-
-    games: int = 64
-    """How many games at once."""
-    session_mib: int = 4096
-    """How many MiB one session may send."""
-    free_mib: int = 512
-    """How many MiB must stay free on the disk."""
-    first_line_seconds: float = 10.0
-    """How long after it connects a game may take for its first line."""
 
 
 @dataclass(slots=True)
