@@ -304,6 +304,23 @@ def test_nothing_in_a_trace_steers_the_terminal(cli: Cli, tmp_path: Path) -> Non
         assert "owned" in done.stdout + done.stderr
 
 
+def test_names_are_printed_as_they_are(cli: Cli, tmp_path: Path) -> None:
+    """What stands in a name for a picture or a style elsewhere is printed letter by letter."""
+    name = "door:key:[red]"
+    with Recorder(tmp_path / "it.crumbs", game=name) as rec:
+        rec.watch(SimpleNamespace(mood=name), id=name, kind=name, mood="mood", properties={f"{name}x": "mood"})
+        rec.event(f"{name}opened", by=name, data={name: name})
+        rec.frame(0.0)
+        rec.frame(0.1)
+    (tmp_path / "check_it.py").write_text(
+        f"from breadcrumb import judge\n\ndef check_it(trace):\n    assert judge(trace.one({name!r}).mood == 'shut', {name!r})\n"
+    )
+    shown = [["show", "it.crumbs", *more] for more in ([], ["--around", "0"], ["--object", name], ["--at", "0"])]
+    for call in (*shown, ["check", "check_it.py", "it.crumbs", "--no-figures"]):
+        said = cli(*call).stdout
+        assert said.count("door") == said.count(name) > 0, said
+
+
 ODD: dict[str, dict[str, Any]] = {
     "a text as a position": {"position": "here"},
     "a flag as a position": {"position": True},

@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from typing import NoReturn
+from typing import Any, NoReturn
 
 import click
 from rich.console import Console, ConsoleOptions, RenderableType
@@ -17,7 +17,10 @@ _WIDTH_OF_FILES = 240
 
 
 class _Console(Console):
-    """A console on which names of a game cannot steer the terminal."""
+    """A console on which names of a game neither steer the terminal nor turn into pictures, as `door:key:` would."""
+
+    def __init__(self, **options: Any) -> None:
+        super().__init__(highlight=False, emoji=False, **options)
 
     def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
         for segment in super().render(renderable, options):
@@ -27,8 +30,8 @@ class _Console(Console):
 def console() -> Console:
     """Return where results are printed."""
     if sys.stdout.isatty():
-        return _Console(highlight=False)
-    return _Console(highlight=False, soft_wrap=True, width=_WIDTH_OF_FILES)
+        return _Console()
+    return _Console(soft_wrap=True, width=_WIDTH_OF_FILES)
 
 
 def say(words: object, *, err: bool = False) -> None:
