@@ -189,6 +189,7 @@ def refused() -> Iterator[tuple[str, tuple[Any, ...], dict[str, Any], type[Excep
     yield "the candidate is among five", (GOOD[:5], GOOD[0]), {}, Misuse
     yield "a tolerance", (GOOD, GOOD[5]), {"tol": {"x": 1.0}}, Misuse
     yield "a player whom nobody knows", (GOOD, GOOD[5]), {"players": ["plaier"]}, UnknownName
+    yield "a path", (GOOD, "new.crumbs"), {}, Misuse
     yield "anchors", (GOOD, GOOD[5]), {"anchors": ["press"]}, Misuse
     yield "another rate", (GOOD, played(30, rate=30)), {}, NotComparable
     yield "references of two rates", ([*GOOD, played(30, rate=30)], played(31)), {}, NotComparable

@@ -11,7 +11,7 @@ import numpy as np
 from breadcrumb.algebra.durations import SAME_TIME
 from breadcrumb.align.lifetimes import pair_lifetimes
 from breadcrumb.align.timing import Timing, align_clocks
-from breadcrumb.comparison.differences import Comparison, Difference, Group
+from breadcrumb.comparison.differences import PLAYERS, Comparison, Difference, Group
 from breadcrumb.comparison.events import event_differences
 from breadcrumb.comparison.grouping import Grouping
 from breadcrumb.comparison.lifetimes import lifetime_differences
@@ -26,8 +26,6 @@ if TYPE_CHECKING:
     from breadcrumb.comparison.several import Population
 
 _PLAYED = ("level", "seed")
-PLAYERS = ("player",)
-"""Who acts at will in events, unless others are named."""
 _TOGETHER = 3
 """How many steps apart things may begin that begin at the same time, at another frame rate."""
 
@@ -65,7 +63,7 @@ def compare(
         several references, the surest differences come first, and those of the same objects and events are a group.
 
     Raises:
-        Misuse: there are two to four references, or `tol` or `anchors` with several.
+        Misuse: something is no trace; there are two to four references; or `tol` or `anchors` with several.
         NotComparable: the sessions have no time, no anchor or nothing recorded in common; or several references have
             not the frame rate of the candidate.
         UnknownName: `tol`, `ignore`, `anchors` or `players` names what no session has.
@@ -78,7 +76,9 @@ def compare(
         >>> compare(good, good).alike, compare(good, bad).first.frame, compare(good, bad).first.words
         (True, 1, '1 off')
     """
-    references = [reference] if isinstance(reference, Trace) else list(reference)
+    sessions = [reference] if isinstance(reference, Trace | str) or not isinstance(reference, Sequence) else reference
+    references = [_trace(one) for one in sessions]
+    candidate = _trace(candidate)
     _refuse_unknown((*references, candidate), tol or {}, ignore)
 
     def is_ignored(*names: str) -> bool:
@@ -91,6 +91,17 @@ def compare(
             raise Misuse(f"{name} takes one reference, found {len(references)}")
     _refuse_unknown_players((*references, candidate), players)
     return _compare_several(references, candidate, is_ignored, tuple(players))
+
+
+def _trace(given: object) -> Trace:
+    """Return a session, and refuse what is none, such as its path.
+
+    Raises:
+        Misuse: it is no `Trace`.
+    """
+    if not isinstance(given, Trace):
+        raise Misuse(f"expected a Trace, found {given!r}; open_trace(path) returns that of a file")
+    return given
 
 
 def _compare_several(

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
+PLAYERS = ("player",)
+"""Who acts at will in events, unless others are named."""
 What: TypeAlias = Literal["convention", "parameter", "event", "lifetime", "property"]
 RANK: dict[What, int] = {"convention": 0, "parameter": 1, "event": 2, "lifetime": 3, "property": 4}
 """What comes first of what begins on one frame: an event is more often the cause than what it changes."""

@@ -1,7 +1,7 @@
 """How events are measured: when they occur, with whom, and what their participants are like."""
 
 from collections.abc import Callable, Iterator, Sequence
-from functools import partial
+from functools import cached_property, partial
 from itertools import combinations
 from typing import Any
 
@@ -9,12 +9,11 @@ import numpy as np
 
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 from breadcrumb.model.trace import TraceData
-from breadcrumb.population.measures import Occasions, Quantity
-from breadcrumb.population.properties import paired
+from breadcrumb.population.measures import Found, Occasions, Quantity
+from breadcrumb.population.properties import lasting, paired
 from breadcrumb.population.signals import STATES, Signal, between, signals_of
 from breadcrumb.population.stretches import Stretches, restarts
 
-Found = Iterator[tuple[Quantity, Occasions]]
 NOTHING = "nothing"
 _AXES = "xyz"
 
@@ -37,6 +36,11 @@ class Objects:
         """Tell who is somebody, and not a player, who does what he likes at any time."""
         found: Bools = (who != NOBODY) & ~np.isin(who, self._players)
         return found
+
+    @cached_property
+    def lasting(self) -> list[int]:
+        """The objects of kinds that have a few, whose ids do not count up; as indices into the names."""
+        return [name for kind in self.session.kinds for name in lasting(self.signals(kind)[0])]
 
     def rows(self, kind: str, who: Ints, clock_index: Ints) -> Ints:
         """Return the samples of objects on some frames; NOBODY where there is none."""
@@ -90,7 +94,6 @@ def event_measures(objects: Objects) -> Found:
         yield from _participant_states(objects, clock[kept], by[kept], "by", make)
         yield from _participant_states(objects, clock[kept], on[kept], "on", make)
         yield from _geometry(objects, clock, by, on, vectors, make)
-    yield from _sequences(objects)
 
 
 def _participants(session: Session, kind_of: Ints, clock: Ints, who: Ints) -> Occasions:
@@ -309,63 +312,3 @@ def _place(
     for one in signals:
         if one.is_direction:
             directions[f"{role} {one.prop}"] = np.where(rows != NOBODY, one.values[rows], np.nan)
-
-
-def _sequences(objects: Objects) -> Found:
-    """Yield which event an object takes part in before each, and how long before."""
-    session = objects.session
-    events = session.events
-    index = np.arange(len(events.kind))
-    acting = set(events.kind[objects.is_of_the_game(events.by)].tolist())
-    who, which = np.concatenate([events.by, events.on]), np.concatenate([index, index])
-    kept = (who != NOBODY) & ~np.append(np.zeros(len(index), np.bool_), events.by == events.on)
-    who, which = who[kept], which[kept]
-    clock = events.clock_index[which]
-    part = np.searchsorted(objects.begins, clock, side="right")
-    order = np.lexsort((which, clock, part, who))
-    who, which, clock, part = who[order], which[order], clock[order], part[order]
-    same = (who[1:] == who[:-1]) & (part[1:] == part[:-1])
-    before, after, who = which[:-1][same], which[1:][same], who[1:][same]
-    seconds = session.clock.times[clock[1:][same]] - session.clock.times[clock[:-1][same]]
-    names = events.kinds
-    yield from _latencies(objects, acting)
-    for kind in sorted(acting & set(events.kind[after].tolist())):
-        mine = events.kind[after] == kind
-        codes = events.kind[before[mine]]
-        yield (
-            Quantity("event", names[kind], "event before"),
-            Occasions(codes, events.clock_index[after[mine]], who[mine], names),
-        )
-        for first in np.unique(codes).tolist():
-            both = mine & (events.kind[before] == first)
-            yield (
-                Quantity("event", names[kind], f"seconds after {names[first]}", unit="s", sort="latency"),
-                Occasions(seconds[both], events.clock_index[after[both]], who[both]),
-            )
-
-
-_SOON = 3.0
-"""Within how many seconds something may follow from an event of somebody else."""
-
-
-def _latencies(objects: Objects, acting: set[int]) -> Found:
-    """Yield how long after the last event of another name each is, if that is soon, whoever takes part."""
-    session = objects.session
-    events, times = session.events, session.clock.times
-    by_name = {name: events.clock_index[events.indices_of(name)] for name in events.kinds}
-    parts = {name: np.searchsorted(objects.begins, at, side="right") for name, at in by_name.items()}
-    for kind in sorted(acting):
-        name = events.kinds[kind]
-        at = by_name[name]
-        for other, those in by_name.items():
-            if other == name:
-                continue
-            last = np.searchsorted(those, at, side="right") - 1
-            seconds = np.where(last >= 0, times[at] - times[those[last]], np.inf)
-            soon = (seconds <= _SOON) & (parts[other][last] == parts[name])
-            if soon.any():
-                who = events.by[events.indices_of(name)]
-                yield (
-                    Quantity("event", name, f"seconds after any {other}", "both", "s", "player", "latency"),
-                    Occasions(seconds[soon], at[soon], who[soon]),
-                )

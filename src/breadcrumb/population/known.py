@@ -1,23 +1,19 @@
 """What several good sessions did, against which others are judged."""
 
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from breadcrumb.model.plurals import counted
+from breadcrumb.population.counts import judge_count
 from breadcrumb.population.measures import Measures, Occasions, Quantity
 from breadcrumb.population.numbers import Numbers
 from breadcrumb.population.outside import Outside
 from breadcrumb.population.rules import Rule, is_judged
+from breadcrumb.population.scripted import Scripted
 from breadcrumb.population.states import States
 
-_MANY, _FEW, _SPREAD, _ERRORS = 0.1, 4, 5, {"event": 2, "lifetime": 3}
-"""A count is outside by that share, by so many, by so many times the spread of the references, and standard errors."""
-_OFTEN = 3
-_SAME_LENGTH = 0.1
-"""How many more restarts are expected in a session that is as long as the references, at most."""
 _NOT_RECORDED = "not recorded"
 _CERTAIN = 50.0
 """The surprise of what is recorded, and was not, or the other way round."""
@@ -31,7 +27,7 @@ _NEW = ("by", "number at a time")
 class Known:
     """What the references did."""
 
-    quantities: dict[Quantity, Numbers | States]
+    quantities: dict[Quantity, Numbers | States | Scripted]
     counts: dict[Quantity, tuple[int, ...]]
     begun: frozenset[str]
     """The events on a restart of any."""
@@ -43,14 +39,17 @@ class Known:
     @classmethod
     def of(cls, references: Sequence[Measures], step: float) -> "Known":
         """Return it, given the measures of each reference and the usual step."""
-        found: dict[Quantity, Numbers | States] = {}
+        found: dict[Quantity, Numbers | States | Scripted] = {}
         for quantity in dict.fromkeys(quantity for one in references for quantity in one.occasions):
             have = [one.occasions[quantity] for one in references if quantity in one.occasions]
             each = tuple(one for one in have if len(one.values))
             if not each or len({one.texts is None for one in each}) > 1:
                 continue
             is_in_all = len(each) == len(references)
-            if each[0].texts is not None:
+            if quantity.sort == "scripted":
+                if is_in_all:
+                    found[quantity] = Scripted.of(quantity, each, [one.session.names for one in references])
+            elif each[0].texts is not None:
                 found[quantity] = States.of(quantity, each, is_in_all=is_in_all)
             else:
                 found[quantity] = Numbers.of(quantity, each, step, len(references))
@@ -67,19 +66,30 @@ class Known:
         """Yield what is outside."""
         is_played = not candidate.begun <= self.begun
         for quantity, mine in candidate.occasions.items():
-            if not len(mine.values) or (is_played and quantity.sort == "begin"):
-                continue
             known = self.quantities.get(quantity)
+            if not len(mine.values) or (is_played and _can_be_played(quantity)):
+                continue
+            if quantity.sort == "beginning" and not quantity.object and _is_drawn(mine, known):
+                continue
             if known is None:
                 if quantity.aspect in _NEW:
                     yield _new(quantity, mine)
+            elif isinstance(known, Scripted):
+                yield from known.judge(mine, candidate.session.names)
             elif isinstance(known, States) == (mine.texts is not None):
-                yield from known.judge(mine)
+                yield from (one for one in known.judge(mine) if not self._is_of_its_kind(one))
         yield from self._gone(candidate)
         yield from self._properties(candidate)
         for quantity, each in self.counts.items():
             expected = [count * candidate.seconds / seconds for count, seconds in zip(each, self.seconds, strict=True)]
-            yield from _counts(quantity, each, expected, candidate.counts.get(quantity, 0))
+            yield from judge_count(quantity, each, expected, candidate.counts.get(quantity, 0))
+
+    def _is_of_its_kind(self, found: Outside) -> bool:
+        """Tell whether an object begins as others of its kind do, as where it is drawn who does."""
+        if found.rule != "begin" or not found.quantity.object:
+            return False
+        kind = self.quantities.get(found.quantity._replace(basis="game", object=""))
+        return isinstance(kind, States) and set(found.candidate.split(", ")) <= kind.seen
 
     def _gone(self, candidate: Measures) -> Iterator[Outside]:
         """Yield what every reference has often, and the candidate never."""
@@ -120,26 +130,17 @@ class Known:
         )
 
 
+def _can_be_played(quantity: Quantity) -> bool:
+    """Tell whether what is played on the first frame can be why something begins otherwise."""
+    return quantity.sort == "begin" or (quantity.sort == "beginning" and bool(quantity.object))
+
+
+def _is_drawn(mine: Occasions, known: Numbers | States | Scripted | None) -> bool:
+    """Tell whether the objects of a kind may begin otherwise by chance: there is one, or not all of them do."""
+    one, kept = len(np.unique(mine.who)) < 2, isinstance(known, States) and mine.counts.keys() & known.seen
+    return one or bool(kept)
+
+
 def _new(quantity: Quantity, mine: Occasions) -> Outside:
     rows = tuple(np.argsort(mine.clock_index, kind="stable").tolist())
     return Outside(quantity, "new", "none", counted(len(rows), "times"), rows, 10.0 * min(len(rows), 4), "new")
-
-
-def _counts(quantity: Quantity, each: Sequence[int], expected: Sequence[float], mine: int) -> Iterator[Outside]:
-    """Yield that something occurs more or less often, given how often it is expected in a session of this length."""
-    told = f"{min(each)} to {max(each)} times" if min(each) != max(each) else counted(each[0], "times")
-    low, high = min(expected), max(expected)
-    is_fixed = min(each) == max(each) and abs(low - each[0]) < _SAME_LENGTH * each[0]
-    if mine == 0 and (low >= _OFTEN or (low > 0 and is_fixed)):
-        yield Outside(quantity, "missing", told, "never", (), 5.0 * min(low, 10.0), "gone")
-        return
-    if quantity.basis != "game":
-        return
-    width = high - low
-    for off, words, at in ((mine - high, "more often", high), (low - mine, "less often", low)):
-        room = max(_SPREAD * width, _MANY * at, _FEW, _ERRORS[quantity.what] * math.sqrt(at))
-        if quantity.sort == "begin" and not width and abs(high - max(each)) < _SAME_LENGTH:
-            room = _SAME_LENGTH  # restarts are few; in sessions of one length they are set by the game
-        if off > room:
-            surprise = 5.0 * min(off / max(room, 1.0), 4.0)
-            yield Outside(quantity, words, told, counted(mine, "times"), (), surprise, "count")

@@ -1,16 +1,14 @@
 """How the lifetimes of a kind are measured."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import partial
 
 import numpy as np
 
 from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 from breadcrumb.population.events import Objects
-from breadcrumb.population.measures import Occasions, Quantity
+from breadcrumb.population.measures import Found, Occasions, Quantity
 from breadcrumb.population.stretches import restarts
-
-Found = Iterator[tuple[Quantity, Occasions]]
 
 
 def lifetime_measures(objects: Objects) -> Found:

@@ -1,8 +1,9 @@
 """What sessions are measured by, so that play that is never the same twice can be compared."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,6 +81,9 @@ class Occasions:
     def many_of(self, rows: Any) -> int:
         """Return how many occasions some of them are."""
         return len(np.unique(self.moment[rows]))
+
+
+Found: TypeAlias = Iterator[tuple[Quantity, Occasions]]
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,13 +5,18 @@ from dataclasses import replace
 
 import numpy as np
 
+from breadcrumb.align.timing import usual_step
 from breadcrumb.model.columns import property_and_part
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import Ints
 from breadcrumb.model.trace import TraceData
+from breadcrumb.population.beginnings import beginning_measures
+from breadcrumb.population.counts import count_measures
 from breadcrumb.population.events import Objects, event_measures
 from breadcrumb.population.lifetimes import lifetime_measures
-from breadcrumb.population.measures import Measures, Occasions, Quantity
+from breadcrumb.population.measures import Measures, Occasions
 from breadcrumb.population.properties import of_each, property_measures
+from breadcrumb.population.scripted import scripted_measures
+from breadcrumb.population.sequences import sequence_measures
 
 
 def measure(data: TraceData, players: Sequence[str]) -> Measures:
@@ -23,11 +28,11 @@ def measure(data: TraceData, players: Sequence[str]) -> Measures:
         stretches, signals = objects.signals(kind)
         found.update(property_measures(kind, stretches, signals))
         found.update(of_each(kind, stretches, signals))
+        found.update(beginning_measures(objects, kind))
+        found.update(scripted_measures(objects, kind, round(1 / usual_step(session))))
     found.update(event_measures(objects))
-    counts = dict(_counts(objects))
-    kinds = session.lifetimes.kind
-    for number, kind in enumerate(session.kinds):
-        counts[Quantity("lifetime", kind, "count")] = int((kinds == number).sum())
+    found.update(sequence_measures(objects))
+    counts = dict(count_measures(objects))
     return Measures(
         session, {quantity: _placed(one, objects.begins) for quantity, one in found.items()}, counts, dict(_types(data))
     )
@@ -46,17 +51,3 @@ def _placed(one: Occasions, begins: Ints) -> Occasions:
     """Return occasions with the frames of their episodes."""
     episode = np.searchsorted(begins, one.clock_index, side="right") - 1
     return replace(one, moment=one.clock_index - begins[episode])
-
-
-def _counts(objects: Objects) -> Iterator[tuple[Quantity, int]]:
-    """Yield how often each event occurs that no player does; of nobody's, it is not known why it occurs."""
-    session = objects.session
-    for name in session.events.kinds:
-        indices = session.events.indices_of(name)
-        by = session.events.by[indices]
-        if name in session.declared_restarts:
-            yield Quantity("event", name, "count", sort="begin"), len(indices)
-        elif objects.is_of_the_game(by).any():
-            yield Quantity("event", name, "count"), len(indices)
-        elif (by == NOBODY).all():
-            yield Quantity("event", name, "count", basis="situation"), len(indices)

@@ -13,11 +13,13 @@ from breadcrumb.model.session import Floats, Ints
 from breadcrumb.population.independence import independence, stretches_of
 from breadcrumb.population.measures import Occasions, Quantity
 from breadcrumb.population.outside import Outside
-from breadcrumb.population.rules import Rule, is_judged, is_of_chance
+from breadcrumb.population.rules import AGREEING, Rule, is_judged, is_of_chance
 from breadcrumb.population.sorts import Sort
 
 _AT_LIMIT = 3e-3
 """The share of its range, or of itself, within which a value is at a limit."""
+_SAME = 1e-7
+"""The share of its range, or of itself, within which it is the very same value."""
 _OF_STEP = 0.3
 """The share of a step within which durations are the same."""
 _HARD, _NEARLY_ALL, _ALL = 0.5, 0.9, 0.99
@@ -32,8 +34,10 @@ _TWICE, _THRICE = 2, 3
 """How many occasions are outside a limit that nearly all, or half of the occasions reach, if it is no coincidence."""
 _SEVERAL, _PART = 4, 0.2
 """How many occasions, and which share of them, are outside limits if more than chance is."""
-_AMOUNTS: tuple[Sort, ...] = ("value", "end", "rest", "situation")
+_AMOUNTS: tuple[Sort, ...] = ("value", "speed", "end", "rest", "situation")
 """What an amount of something is, which nothing takes below 0; a part of a vector is none."""
+_RECORDED: tuple[Sort, ...] = ("value", "rest")
+"""What may have the very same highest value in all sessions; what is computed of it has where something is set once."""
 _PART_OF_A_VECTOR = re.compile(r"\b[xyzw]\b")
 _OFTEN, _OFTEN_MANY, _OFTEN_TIMES = -12.0, 4, 4.0
 """How improbable it is that values are outside so often, as a logarithm; how often at least; and how many times as
@@ -135,6 +139,15 @@ class Limit:
         return self.share >= needed and bool(self.reached.min() > 0)
 
     @cached_property
+    def is_exact(self) -> bool:
+        """Whether the highest value of each reference is the very same, as where the game, and not play, sets it."""
+        quantity = self.quantity
+        is_derived = quantity.unit == "s" or quantity.sort not in _RECORDED or quantity.aspect == "size"
+        if len(self.each) < AGREEING or quantity.object or is_derived:
+            return False
+        return bool(np.ptp(self.tops) <= _SAME * max(abs(self.value), self.span))
+
+    @cached_property
     def is_piled(self) -> bool:
         """Whether so many occasions are at the limit that it is one, although most do not reach it."""
         many = sum(
@@ -178,6 +191,8 @@ class Limit:
         surprise = min(beyond.many * math.log(self.total), _MOST)
         if rule == "often":
             surprise = min(-self._chance(beyond), _MOST)
+        elif rule == "same limit":
+            surprise = math.log(self.total)
         often = "often " if rule == "often" else ""
         yield self._outside(rule, f"{often}{self._more} than in any reference", values, rows, surprise)
 
@@ -194,6 +209,8 @@ class Limit:
         return not (np.abs(values - self.value) <= self.room).any() and self.share > _ALL
 
     def _rule(self, beyond: _Beyond) -> Rule | None:
+        if self.is_exact and self.total >= CONSTANT and beyond.many >= _TWICE and is_judged(self.quantity, "limit"):
+            return "same limit"
         if self.total < (EXERCISED if self.share >= _NEARLY_ALL else _EXERCISED_MORE):
             return None
         many = beyond.many

@@ -1,6 +1,6 @@
 """How the properties of a kind are measured."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -9,12 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
-from breadcrumb.population.measures import Occasions, Quantity
+from breadcrumb.population.measures import Found, Occasions, Quantity
 from breadcrumb.population.signals import STATES, Signal
 from breadcrumb.population.sorts import Side, Sort
 from breadcrumb.population.stretches import Runs, Stretches, restarts
 
-Found = Iterator[tuple[Quantity, Occasions]]
 _NOISE = 1e-9
 """The share of its size that a number may be off by rounding."""
 _SIDES: tuple[Side, ...] = ("highest", "lowest")
@@ -48,14 +47,20 @@ _EACH = 8
 """How many objects of a kind are also measured one by one, at most."""
 
 
+def lasting(stretches: Stretches) -> list[int]:
+    """Return the objects of a kind that has a few, whose ids do not count up; as indices into the names."""
+    names = np.unique(stretches.who)
+    is_few = len(names) <= _EACH and len(names) == len(np.unique(stretches.lifetime))
+    return names.tolist() if is_few else []
+
+
 def of_each(kind: str, stretches: Stretches, signals: Sequence[Signal]) -> Found:
     """Yield the same of each object by itself, where a kind has a few, whose ids do not count up."""
-    who = stretches.who
-    names = np.unique(who)
-    if not 2 <= len(names) <= _EACH or len(names) != len(np.unique(stretches.lifetime)):
+    names = lasting(stretches)
+    if len(names) < 2:
         return
-    for name in names.tolist():
-        rows = np.flatnonzero(who == name)
+    for name in names:
+        rows = np.flatnonzero(stretches.who == name)
         mine = replace(stretches, lifetime=stretches.lifetime[rows], clock_index=stretches.clock_index[rows])
         own = [replace(one, values=one.values[rows]) for one in signals]
         for quantity, occasions in property_measures(kind, mine, own):
@@ -190,14 +195,19 @@ def _changes(
 def _few(stretches: Stretches, values: Floats, rows: Ints, make: Callable[..., Quantity], aspect: str) -> Found:
     """Yield numbers as states, if there are a few."""
     known = rows[~np.isnan(values[rows])]
-    words = [f"{one + 0.0:.5g}" for one in values[known].tolist()]
-    texts = {text: code for code, text in enumerate(dict.fromkeys(words))}
+    codes, texts = in_words(values[known])
     if 0 < len(texts) <= STATES:
-        codes = np.array([texts[one] for one in words], np.int64)
         yield (
             make(aspect, sort="numeric state"),
-            Occasions(codes, stretches.clock_index[known], stretches.who[known], tuple(texts)),
+            Occasions(codes, stretches.clock_index[known], stretches.who[known], texts),
         )
+
+
+def in_words(values: Floats, unit: str = "") -> tuple[Ints, tuple[str, ...]]:
+    """Return numbers as indices into texts, and these."""
+    words = [f"{one + 0.0:.5g} {unit}".strip() for one in values.tolist()]
+    texts = {text: code for code, text in enumerate(dict.fromkeys(words))}
+    return np.array([texts[one] for one in words], np.int64), tuple(texts)
 
 
 def _rates(
@@ -233,7 +243,7 @@ def _rates(
     for aspect, side, values, of in measured:
         rows = runs.extremes(values, side)[is_moving]
         yield (
-            make(aspect, side=side, unit=of, sort="value" if aspect == "speed" else "rate"),
+            make(aspect, side=side, unit=of, sort="speed" if aspect == "speed" else "rate"),
             _at(stretches, values, rows),
         )
     yield from _steady(stretches, speed, both, make, rate)

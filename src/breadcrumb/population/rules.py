@@ -7,9 +7,12 @@ from breadcrumb.population.measures import Quantity
 from breadcrumb.population.sorts import Sort
 
 Rule: TypeAlias = Literal[
-    "constant", "limit", "pile", "often", "unreached", "distribution", "state", "no state", "share", "count",
-    "gone", "new", "no number", "begin", "absent",
+    "constant", "limit", "same limit", "pile", "often", "unreached", "distribution", "state", "no state", "share",
+    "count", "gone", "new", "no number", "begin", "absent", "scripted",
 ]  # fmt: skip
+
+AGREEING = 8
+"""From how many references on it is no coincidence if all of them agree."""
 
 _NOT_JUDGED: Mapping[Sort, frozenset[Rule]] = {
     "numeric state": frozenset({"absent", "share"}),

@@ -45,6 +45,11 @@ class Signal:
     """Whether it is a direction, in degrees from the x axis."""
 
     @property
+    def is_recorded(self) -> bool:
+        """Whether it is a value as it was recorded; states that are numbers are told as numbers."""
+        return not (self.is_derived or self.is_numeric or self.part.endswith("presence"))
+
+    @property
     def label(self) -> str:
         """What it is called: `position x`."""
         return f"{self.prop} {self.part}".strip()
@@ -110,14 +115,16 @@ def _texts(session: Session, stretches: Stretches, column: ColumnData) -> tuple[
     known = {name: number for number, name in enumerate(session.names)}
     lifetimes = session.lifetimes
     kinds = dict(zip(lifetimes.name.tolist(), lifetimes.kind.tolist(), strict=True))
-    codes, texts = column.values.astype(np.int64), list(column.texts)
+    codes = column.values.astype(np.int64)
+    used = np.unique(codes).tolist()  # the table of texts is that of the session
     result = codes.copy()
     renamed = dict[str, int]()
-    for code, text in enumerate(texts):
+    for code in used:
+        text = column.texts[code]
         number = known.get(text)
         mine = np.flatnonzero(codes == code)
-        if number is None or number not in kinds or not len(mine):
-            result[mine] = renamed.setdefault((text or _EMPTY) if len(texts) <= STATES else "a text", len(renamed))
+        if number is None or number not in kinds:
+            result[mine] = renamed.setdefault((text or _EMPTY) if len(used) <= STATES else "a text", len(renamed))
             continue
         kind = session.kinds[kinds[number]]
         spans = np.flatnonzero(lifetimes.name == number)

@@ -17,6 +17,8 @@ Sort: TypeAlias = Literal[
     "value",
     "numeric state",
     "begin",
+    "beginning",
+    "scripted",
     "end",
     "presence",
     "rest",
@@ -24,6 +26,7 @@ Sort: TypeAlias = Literal[
     "duration",
     "state duration",
     "numeric state duration",
+    "speed",
     "rate",
     "steady",
     "interval",
@@ -35,7 +38,8 @@ Sort: TypeAlias = Literal[
     "change",
     "change of state",
 ]
-"""What quantities are of: a value, a number of which there are a few, how a session begins anew, with what an object
-begins or ends, whether there is a value, one at rest, a step, how long something moves or rests, how long a state
-lasts, how something speeds up and turns, how fast it steadily is, when it occurs again, how long after something else,
-how many there are; what a participant is like, and how it changes."""
+"""What quantities are of: a value, a number of which there are a few, how a session begins anew, what objects are like
+at its beginning and on each second, with what an object begins or ends, whether there is a value, one at rest, a step,
+how long something moves or rests, how long a state lasts, how fast something is, how it speeds up and turns, how fast
+it steadily is, when it occurs again, how long after something else, how many there are; what a participant is like, and
+how it changes."""

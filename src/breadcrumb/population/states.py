@@ -11,13 +11,15 @@ from breadcrumb.model.session import Floats
 from breadcrumb.population.measures import Occasions, Quantity
 from breadcrumb.population.numbers import CONSTANT, EXERCISED, SURE, surely
 from breadcrumb.population.outside import Outside
-from breadcrumb.population.rules import is_judged
+from breadcrumb.population.rules import AGREEING, is_judged
 
 _MANY = 30
 """How many occasions have a share that can be compared."""
 _ERRORS, _APART, _LEAST = 5.0, 2.0, 0.1
 """A share is outside by so many standard errors, so many times the spread of the references, and so much at least."""
 _TWICE = 2
+_RARELY, _FEW = -13.0, 12
+"""How improbable so many new states are, as a logarithm; how many there are of what is a state, and not an amount."""
 _TOLD = 6
 """How many states are told one by one."""
 _NO_NUMBER = 50.0
@@ -79,13 +81,16 @@ class States:
                 rows = _rows(mine, text)
                 yield Outside(self.quantity, text, self.words, text, rows, _NO_NUMBER, "no number")
             return
-        if self.quantity.sort == "begin" and self.is_in_all and not self.quantity.object:
-            yield from self._new_at_first(have, mine)
+        if self.quantity.sort in ("begin", "beginning") and self.is_in_all:
+            if self.quantity.sort == "begin" or len(self.each) >= AGREEING:
+                yield from self._new_at_first(have, mine)
             return
         if not self.is_in_all or self.total < max(CONSTANT, 2 * len(self.each)):
             return
         if is_judged(self.quantity, "state") and all(len(one) == len(self.seen) for one in self.each):
             yield from self._new(mine, have)
+        elif is_judged(self.quantity, "state") and self.quantity.sort != "numeric state":
+            yield from self._rarely_new(mine, have)
         many = sum(have.values())
         moments = mine.many
         for text, each in self.shares.items():
@@ -107,10 +112,37 @@ class States:
     def _new(self, mine: Occasions, have: dict[str, int]) -> Iterator[Outside]:
         for text in sorted(have.keys() - self.seen):
             rows = _rows(mine, text)
+            if _is_of_one(mine, rows):
+                continue
             is_sure = self.total >= EXERCISED and mine.many_of(np.array(rows)) >= _TWICE
             if is_sure or len(rows) == len(mine.values):
                 surprise = min(mine.many_of(np.array(rows)) * math.log(self.total), 100.0)
                 yield Outside(self.quantity, f"{text} is new", self.words, text, rows, surprise, "state")
+
+    @cached_property
+    def rare(self) -> float:
+        """The chance that an occasion has a state that no reference has: as many as have one that a single one has.
+
+        It is the estimate of Good and Turing (I. J. Good, 1953).
+        """
+        alone = sum(
+            count for one in self.each for text, count in one.items() if sum(text in other for other in self.each) == 1
+        )
+        return (alone + 1) / (self.total + 1)
+
+    def _rarely_new(self, mine: Occasions, have: dict[str, int]) -> Iterator[Outside]:
+        """Yield that there are too many new states for a chance."""
+        new = sorted(have.keys() - self.seen)
+        if not new or self.total < EXERCISED or len(self.seen) > _FEW:
+            return
+        rows = _rows(mine, *new)
+        if _is_of_one(mine, rows):
+            return
+        many = mine.many_of(np.array(rows))
+        chance = math.lgamma(mine.many + 1) - math.lgamma(many + 1) - math.lgamma(mine.many - many + 1)
+        chance += many * math.log(self.rare)
+        if many >= _TWICE and chance < _RARELY:
+            yield Outside(self.quantity, "new", self.words, ", ".join(new), rows, min(-chance, 100.0), "state")
 
     def _share(self, text: str, each: Floats, share: float, many: int) -> Iterator[Outside]:
         usual = float(each.mean())
@@ -127,6 +159,12 @@ class States:
                 min(abs(share - usual) / error * 1.5, 100.0),
                 "share",
             )
+
+
+def _is_of_one(mine: Occasions, rows: tuple[int, ...]) -> bool:
+    """Tell whether one of several objects has a state all the time: it can be drawn which one has, and counts once."""
+    who, others = np.unique(mine.who[list(rows)]), np.unique(mine.who)
+    return len(who) == 1 and len(others) > 1 and len(rows) == int((mine.who == who[0]).sum())
 
 
 def _rows(one: Occasions, *texts: str) -> tuple[int, ...]:

@@ -7,6 +7,7 @@ from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
+from breadcrumb.errors import Misuse
 from breadcrumb.journal.layout import FILE_NAME
 from breadcrumb.journal.reading import read_journal
 from breadcrumb.record.recorder import Recorder
@@ -48,6 +49,9 @@ def make_trace(
         name: the trace's name.
         about: what else is known of the session.
 
+    Raises:
+        Misuse: an object of the states has no kind.
+
     Example:
         >>> trace = make_trace(
         ...     [{"heron": {"speed": 1.0}}, {"heron": {"speed": 2.0}}],
@@ -57,6 +61,9 @@ def make_trace(
         >>> trace.one("skiff").speed.at(trace.events("bell.rung")).values.tolist()
         [2.0]
     """
+    unknown = sorted({id for state in states for id in state} - kinds.keys())
+    if unknown:
+        raise Misuse(f"expected a kind of each object, found none of {', '.join(unknown)}")
     with tempfile.TemporaryDirectory(prefix="breadcrumb-") as folder:
         path = Path(folder) / "made.crumbs"
         declared = {"events": declare, "restarts": restarts}

@@ -7,8 +7,8 @@ import numpy as np
 
 from breadcrumb.checks.declaration import Common, check, without_unit
 from breadcrumb.checks.session.beside import plot_alone, plot_beside
-from breadcrumb.comparison.comparing import PLAYERS, compare
-from breadcrumb.comparison.differences import Comparison, Difference
+from breadcrumb.comparison.comparing import compare
+from breadcrumb.comparison.differences import PLAYERS, Comparison, Difference
 from breadcrumb.errors import NotComparable
 from breadcrumb.model.session import NOBODY, Session
 from breadcrumb.trace.opened import Trace

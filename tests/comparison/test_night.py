@@ -1,0 +1,125 @@
+"""What several references have in common beyond limits: clocks, beginnings, counts, waits of one object."""
+
+import random
+from typing import Any
+
+import pytest
+
+from breadcrumb import Trace, compare
+from breadcrumb.testing import make_trace
+
+RATE, FRAMES = 30, 1200
+LAMPS = {"lamp-head": 15, "lamp-quay": 30}
+"""How many frames after its switch each lamp is lit."""
+
+
+def next_stage(draw: random.Random, stage: int, *, skips: bool) -> int:
+    """Return the stage of a halyard on the next frame; now and then it begins anew."""
+    if draw.random() < 0.002:
+        return 0
+    return (stage + (2 if skips else 1)) % 4 if draw.random() < 0.04 else stage
+
+
+def night(
+    seed: int, *, clock: float = 0.1, lit: bool = False, moths: float = 0.0, falls: int = 8, crew: int = 3,
+    quay: int = 30, edge: float = 20.0, tickets: float = 1.0, skips: bool = False,
+    colour: str = "pale", home: float = -30.0, aboard: int = 0, flood: float = 4.0, is_open: bool = True,
+) -> Trace:  # fmt: skip
+    """Play a night: a clock runs, lamps are switched at random, a boat rows to both ends of the bay and back."""
+    draw = random.Random(seed)
+    oil_falls = set(draw.sample(range(100, FRAMES), falls))
+    x, way, hit, oil, stage, level, due = draw.uniform(-9, 9), 1, -99, 50.0, 0, 0.0, dict[str, int]()
+    bunks = [draw.choice((0.5, 0.5, 0.5, 0.5, 0.5, 0.5, 2.5)) for _ in range(3)]
+    burning, pale = dict.fromkeys(LAMPS, lit), False
+    states: list[dict[str, dict[str, Any]]] = []
+    events: list[tuple[Any, ...]] = []
+    for frame in range(FRAMES):
+        x = max(min(x + way * 0.3, edge), -20.0)
+        way = -way if x in (edge, -20.0) or draw.random() < 0.01 else way
+        for name in LAMPS:
+            if name not in due and frame > 20 and draw.random() < 0.02:
+                due[name] = frame + (quay if name == "lamp-quay" else LAMPS[name])
+                events.append((frame, "switch", name))
+            elif due.get(name) == frame:
+                burning[name] = not burning[name]
+                events.append((frame, "lights", name))
+                del due[name]
+        if frame % 60 == 59:
+            events.append((frame, "placed", f"crew-{draw.randint(1, 2) if crew == 2 else 1 + frame // 60 % 3}"))
+        if draw.random() < 0.03:
+            events.append((frame, "enters", "hatch"))
+            if draw.random() < tickets:
+                events.append((frame, "ticket", "hatch"))
+        if draw.random() < 0.03 and frame - hit > 40:
+            hit, pale = frame, True
+        elif frame - hit == 12:
+            pale = False
+        if frame % 100 == 0:
+            level = flood if frame == 600 or (frame == 900 and flood > 4.0) else draw.uniform(0.0, 3.9)
+        stage = next_stage(draw, stage, skips=skips)
+        oil -= 1.0 if frame in oil_falls else 0.0
+        state: dict[str, dict[str, Any]] = {
+            "clock": {"hand": clock * frame % 7.0}, "hatch": {"open": is_open}, "swarm": {"moths": 40.0 - moths * (frame // 60)},
+            "heron": {"x": x, "colour": colour if pale else "blue"}, "tank": {"oil": oil, "level": level}, "halyard": {"stage": str(stage)},
+            "kite": {"height": home if frame < 40 else draw.uniform(0, 5)},
+        }  # fmt: skip
+        state |= {name: {"burning": on, "label": f"{seed} {frame}"} for name, on in burning.items()}
+        state |= {f"crew-{number}": {"aboard": number <= aboard, "bunk": bunks[number - 1]} for number in (1, 2, 3)}
+        states.append(state)
+    kinds = dict.fromkeys(LAMPS, "lamp") | {f"crew-{number}": "crew" for number in (1, 2, 3)} | {"heron": "skiff"}
+    kinds |= {one: one for one in ("clock", "hatch", "swarm", "tank", "halyard", "kite")}
+    units = {"x": "m", "hand": "rad", "oil": "l", "height": "m", "bunk": "m", "level": "m"}
+    times = [frame / RATE for frame in range(FRAMES)]
+    return make_trace(states, events=events, kinds=kinds, times=times, units=units, name=f"night-{seed}")
+
+
+GOOD = [night(seed) for seed in range(10)]
+
+
+@pytest.mark.parametrize("seed", range(20, 32))
+def test_another_night_is_alike(seed: int) -> None:
+    """Nights differ in when lamps are switched, who boards and where the boat goes, and in nothing that is compared."""
+    assert compare(GOOD, night(seed)).groups == ()
+
+
+CASES: dict[str, tuple[dict[str, Any], str, str, str]] = {
+    # how the game is changed; what differs, whose, and how it is told
+    "a clock is fast": ({"clock": 0.11}, "clock.hand", "", "each second: not as in all references"),
+    "lamps burn at the start": ({"lit": True}, "lamp.burning", "", "at the start: differs"),
+    "an object begins elsewhere": ({"home": -29.0}, "kite.height", "kite", "at the start: differs"),
+    "a swarm shrinks": ({"moths": 1.0}, "swarm.moths", "", "changes: more often"),
+    "oil falls less often": ({"falls": 2}, "tank.oil", "", "changes: less often"),
+    "one of the crew is left out": ({"crew": 2}, "placed", "crew-3", "count: missing"),
+    "one lamp waits longer": ({"quay": 33}, "lights", "lamp-quay", "seconds after switch: always different"),
+    "the edge is farther": ({"edge": 20.7}, "skiff.x", "", "higher than in any reference"),
+    "a level that is reached once is higher": ({"flood": 4.3}, "tank.level", "", "higher than in any reference"),
+    "some tickets are missing": ({"tickets": 0.8}, "enters", "", "with ticket on the same frame: no is new"),
+    "a stage is left out": ({"skips": True}, "halyard.stage", "", "new"),
+    "another colour, among a thousand texts": ({"colour": "green"}, "skiff.colour", "", "green is new"),
+}
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_what_all_references_have_in_common_is_compared(case: str) -> None:
+    """A changed night differs, and the list names what was changed and how."""
+    change, name, owner, words = CASES[case]
+    found = compare(GOOD, night(30, **change))
+    every = [one for group in found.groups for one in (group.first, *group.followed)]
+    assert any(one.name == name and words in one.words and owner in one.object for one in every), every
+
+
+@pytest.mark.parametrize(
+    ("change", "alike", "begins_otherwise"),
+    [
+        ({"aboard": 1}, True, False),
+        ({"aboard": 2}, False, False),
+        ({"aboard": 3}, False, True),
+        ({"is_open": False}, False, False),
+    ],
+)
+def test_what_can_be_drawn_at_the_start_is_alike(change: dict[str, Any], alike: bool, begins_otherwise: bool) -> None:
+    """If one object is otherwise all the time, as where it is drawn, nothing differs; if all of a kind are, it does."""
+    found = compare(GOOD, night(40, **change))
+    words = [one.words for group in found.groups for one in (group.first, *group.followed)]
+    assert found.alike == alike, words
+    assert any("at the start" in one for one in words) == begins_otherwise, words
