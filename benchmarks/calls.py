@@ -83,6 +83,10 @@ CONTACTS: dict[str, Call] = {
         s.all_.position, _crates(), origin=s.all_.position, direction=s.all_.position * 0.0 + (1.0, 0.0),
         otherwise=46.0, tol=99.0,
     ),
+    "reports_first_hit": lambda s: rays.reports_first_hit(
+        s.at.with_data(origin=np.full((s.at.count, 2), 60.0), direction=np.tile([1.0, 0.0], (s.at.count, 1))),
+        _crates(), at_most=1.0,
+    ),
     "picks_nearest": lambda s: rays.picks_nearest(s.at.with_subject("by"), s.all_, origin=s.one, at_most=1.0),
 }  # fmt: skip
 TRIGGERS: dict[str, Call] = {
@@ -109,6 +113,9 @@ LIVES: dict[str, Call] = {
     "leaves_when": lambda s: spawns.leaves_when(s.all_, s.all_.leaves, within=frames(1)),
     "count_stays": lambda s: spawns.count_stays(s.all_, at_most=OBJECTS, at_least=1),
     "spreads_over": lambda s: spawns.spreads_over(s.all_.heat.at(s.at), [15.0], tol=9.0),
+    "draws_evenly": lambda s: spawns.draws_evenly(
+        s.at.with_data(low=np.zeros(s.at.count), high=np.ones(s.at.count), value=np.linspace(0, 1, s.at.count))
+    ),
     "silent_once_gone": lambda s: spawns.silent_once_gone(s.all_),
     "dies_with": lambda s: spawns.dies_with(s.all_, s.all_, within=seconds(9999)),
     "outlives": lambda s: spawns.outlives(s.all_, s.all_, delay=(seconds(0), seconds(9999))),
@@ -148,6 +155,11 @@ SESSION: dict[str, Call] = {
         [slow_barrel(), s.trace], lambda one: one.one(id="b0").heat, tol=99.0
     ),
 }
+NOT_MEASURED = {
+    "refers_to": "no object of the crowd names another one",
+    "consistent_with": "it measures sessions of varied play, each of them longer than a check takes",
+}
+"""The checks that have no call here, and why."""
 CALLS = MOVEMENT | CONTACTS | TRIGGERS | VALUES | SESSION
 """Those on objects that are there all the time; `LIVES` are those on objects of which most live for a second."""
 
