@@ -5,7 +5,8 @@ import pytest
 
 import breadcrumb
 from breadcrumb.cli.main import _COMMANDS
-from breadcrumb.errors import is_typing_error
+from breadcrumb.errors import Misuse, is_typing_error
+from breadcrumb.testing import make_trace
 
 
 def test_the_public_api_lists_its_names() -> None:
@@ -27,6 +28,12 @@ def test_help_loads_no_library_but_click(given: list[str]) -> None:
     )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
     assert done.stdout.splitlines()[-1] == "[]"
+
+
+def test_a_trace_made_by_hand_needs_the_kind_of_each_object() -> None:
+    """An object of the states without a kind is named."""
+    with pytest.raises(Misuse, match="found none of tern"):
+        make_trace([{"heron": {"x": 1.0}, "tern": {"x": 1.0}}], kinds={"heron": "skiff"})
 
 
 SLIPS = {

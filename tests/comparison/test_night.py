@@ -23,7 +23,7 @@ def next_stage(draw: random.Random, stage: int, *, skips: bool) -> int:
 def night(
     seed: int, *, clock: float = 0.1, lit: bool = False, moths: float = 0.0, falls: int = 8, crew: int = 3,
     quay: int = 30, edge: float = 20.0, tickets: float = 1.0, skips: bool = False,
-    colour: str = "pale", home: float = -30.0, aboard: int = 0, flood: float = 4.0, is_open: bool = True,
+    colour: str = "pale", home: float = -30.0, aboard: int = 0, flood: float = 4.0, frames: int = FRAMES, is_open: bool = True,
 ) -> Trace:  # fmt: skip
     """Play a night: a clock runs, lamps are switched at random, a boat rows to both ends of the bay and back."""
     draw = random.Random(seed)
@@ -33,7 +33,7 @@ def night(
     burning, pale = dict.fromkeys(LAMPS, lit), False
     states: list[dict[str, dict[str, Any]]] = []
     events: list[tuple[Any, ...]] = []
-    for frame in range(FRAMES):
+    for frame in range(frames):
         x = max(min(x + way * 0.3, edge), -20.0)
         way = -way if x in (edge, -20.0) or draw.random() < 0.01 else way
         for name in LAMPS:
@@ -55,7 +55,7 @@ def night(
         elif frame - hit == 12:
             pale = False
         if frame % 100 == 0:
-            level = flood if frame == 600 or (frame == 900 and flood > 4.0) else draw.uniform(0.0, 3.9)
+            level = flood if frame == 600 or (frame > 800 and flood > 4.0) else draw.uniform(0.0, 3.9)
         stage = next_stage(draw, stage, skips=skips)
         oil -= 1.0 if frame in oil_falls else 0.0
         state: dict[str, dict[str, Any]] = {
@@ -69,7 +69,7 @@ def night(
     kinds = dict.fromkeys(LAMPS, "lamp") | {f"crew-{number}": "crew" for number in (1, 2, 3)} | {"heron": "skiff"}
     kinds |= {one: one for one in ("clock", "hatch", "swarm", "tank", "halyard", "kite")}
     units = {"x": "m", "hand": "rad", "oil": "l", "height": "m", "bunk": "m", "level": "m"}
-    times = [frame / RATE for frame in range(FRAMES)]
+    times = [frame / RATE for frame in range(frames)]
     return make_trace(states, events=events, kinds=kinds, times=times, units=units, name=f"night-{seed}")
 
 
@@ -123,3 +123,11 @@ def test_what_can_be_drawn_at_the_start_is_alike(change: dict[str, Any], alike: 
     words = [one.words for group in found.groups for one in (group.first, *group.followed)]
     assert found.alike == alike, words
     assert any("at the start" in one for one in words) == begins_otherwise, words
+
+
+@pytest.mark.parametrize(("frames", "alike"), [(FRAMES, False), (2 * FRAMES, True)])
+def test_a_longer_session_may_go_where_no_reference_came(frames: int, alike: bool) -> None:
+    """A level that rises higher, and moths that at last come and go, differ only in a session as long as the others."""
+    found = compare(GOOD, night(41, frames=frames, flood=4.3, moths=0.1))
+    told = {one.name for group in found.groups for one in (group.first, *group.followed)}
+    assert told.isdisjoint({"tank.level", "swarm.moths"}) == alike, told

@@ -3,6 +3,7 @@
 import json
 import math
 import random
+import warnings
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from subprocess import CompletedProcess
@@ -193,6 +194,8 @@ def refused() -> Iterator[tuple[str, tuple[Any, ...], dict[str, Any], type[Excep
     yield "anchors", (GOOD, GOOD[5]), {"anchors": ["press"]}, Misuse
     yield "another rate", (GOOD, played(30, rate=30)), {}, NotComparable
     yield "references of two rates", ([*GOOD, played(30, rate=30)], played(31)), {}, NotComparable
+    still = [make_trace([{"heron": {"x": 1.0}}] * 9, kinds={"heron": "skiff"}, times=[1.0] * 9) for _ in range(9)]
+    yield "no time", (still[1:], still[0]), {}, NotComparable
     yield "one frame", (GOOD, make_trace([{"heron": {"x": 1.0}}], kinds={"heron": "skiff"})), {}, NotComparable
     yield (
         "nothing in common",
@@ -219,6 +222,21 @@ def test_what_survives_a_restart_is_found(how: dict[str, Any], found: bool) -> N
     words = [one.words for group in groups for one in (group.first, *group.followed)]
     assert any("after a restart" in one for one in words) == found, words
     assert found or not words
+
+
+@pytest.mark.parametrize("step", [1e-3, 5.0, 3600.0])
+def test_sessions_of_any_step_are_compared(step: float) -> None:
+    """Turns of an hour are compared as frames of a millisecond are, without a warning."""
+
+    def turns(seed: int) -> Trace:
+        draw = random.Random(seed)
+        states = [{"heron": {"x": draw.random()}, "mark": {"x": float(turn % 7)}} for turn in range(40)]
+        times = [turn * step for turn in range(40)]
+        return make_trace(states, kinds={"heron": "skiff", "mark": "buoy"}, times=times, declare=["never"])
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        assert compare([turns(seed) for seed in range(8)], turns(20)).alike
 
 
 @pytest.mark.parametrize(("about", "told"), [({}, False), ({"level": "quay"}, True)])

@@ -1,6 +1,6 @@
 """Comparing a session with an accepted one of the same script and seed, or with several."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fnmatch import fnmatchcase
 from functools import lru_cache
@@ -76,8 +76,10 @@ def compare(
         >>> compare(good, good).alike, compare(good, bad).first.frame, compare(good, bad).first.words
         (True, 1, '1 off')
     """
-    sessions = [reference] if isinstance(reference, Trace | str) or not isinstance(reference, Sequence) else reference
-    references = [_trace(one) for one in sessions]
+    if isinstance(reference, Trace | str) or not isinstance(reference, Iterable):
+        references = [_trace(reference)]
+    else:
+        references = [_trace(one) for one in reference]
     candidate = _trace(candidate)
     _refuse_unknown((*references, candidate), tol or {}, ignore)
 

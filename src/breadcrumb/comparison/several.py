@@ -115,10 +115,14 @@ def _refuse_other_rate(reference: Session, session: Session) -> None:
     """Refuse sessions that cannot be measured alike.
 
     Raises:
-        NotComparable: one has no frames, or they have different frame rates.
+        NotComparable: one has no frames or no time, or they have different frame rates.
     """
     if session.clock.size < 2:
         raise NotComparable(f"{session.label} has no frames to compare")
+    if session.clock.times[-1] <= session.clock.times[0]:
+        raise NotComparable(
+            f"{session.label}: expected game time that goes by, found {session.clock.times[0]:g} s on all frames"
+        )
     steps = [usual_step(one) for one in (reference, session)]
     if abs(steps[1] - steps[0]) > _OTHER_STEP * steps[0]:
         told = " and ".join(

@@ -11,7 +11,7 @@ from breadcrumb.population.stretches import Stretches, restarts
 
 
 def beginning_measures(objects: Objects, kind: str) -> Found:
-    """Yield what the objects of a kind are like that are always there: all of them, and each by itself."""
+    """Yield the initial values of the objects of a kind that exist all the time: of all of them, and of each."""
     stretches, signals = objects.signals(kind)
     rows = np.flatnonzero(stretches.is_first & np.isin(stretches.who, lasting(stretches)))
     rows = rows[~_is_played(objects, stretches.who[rows], stretches.clock_index[rows])]
@@ -20,10 +20,11 @@ def beginning_measures(objects: Objects, kind: str) -> Found:
     for words, chosen in (("at the start", rows[clock == 0]), ("after a restart", rows[anew])):
         for one in signals if len(chosen) else ():
             if one.is_recorded:
-                quantity = Quantity("property", f"{kind}.{one.prop}", f"{one.part} {words}".strip(), sort="beginning")
+                aspect = f"{one.part} {words}".strip()
+                quantity = Quantity("property", f"{kind}.{one.prop}", aspect, sort="initial value")
                 occasions = _as_states(stretches, one, chosen)
                 yield quantity, occasions
-                if one.unit:  # a flag, a text or a count can be drawn, and be the same by chance
+                if one.unit and one.texts is None:  # a flag, a text or a count can be drawn, and be the same by chance
                     yield from _of_each(objects, quantity, occasions)
 
 

@@ -12,7 +12,7 @@ from breadcrumb.population.measures import Quantity
 from breadcrumb.population.outside import Outside
 from breadcrumb.population.rules import AGREEING
 
-_MANY, _FEW, _SPREAD, _ERRORS = 0.1, 4, 5, {"event": 2, "lifetime": 3, "property": 2}
+_MANY, _FEW, _SPREAD, _ERRORS = 0.1, 4, 5, {"event": 2, "lifetime": 3}
 """A count is outside by that share, by so many, by so many times the spread of the references, and standard errors."""
 _OFTEN, _OFTEN_OF_ONE = 3, 6
 """How often something is expected that is missed; of a single object, which may be left alone."""
@@ -42,7 +42,7 @@ def _events(objects: Objects) -> Iterator[tuple[Quantity, int]]:
         for one in np.unique(by[np.isin(by, objects.lasting)]).tolist():
             yield Quantity("event", name, "count", basis="player", object=session.names[one]), int((by == one).sum())
         if name in session.declared_restarts:
-            yield Quantity("event", name, "count", sort="begin"), len(indices)
+            yield Quantity("event", name, "count", sort="restart"), len(indices)
         elif objects.is_of_the_game(by).any():
             yield Quantity("event", name, "count"), len(indices)
         elif (by == NOBODY).all():
@@ -79,7 +79,7 @@ def judge_count(quantity: Quantity, each: Sequence[int], expected: Sequence[floa
     width = high - low
     for off, words, at in ((mine - high, "more often", high), (low - mine, "less often", low)):
         room = max(_SPREAD * width, _MANY * at, _FEW, _ERRORS[quantity.what] * math.sqrt(at))
-        if quantity.sort == "begin" and not width and abs(high - max(each)) < _SAME_LENGTH:
+        if quantity.sort == "restart" and not width and abs(high - max(each)) < _SAME_LENGTH:
             room = _SAME_LENGTH  # restarts are few; in sessions of one length they are set by the game
         elif is_agreed and each[0] >= _SAME:
             room = max(_OTHER * at, _FEW - 1)
@@ -91,7 +91,9 @@ def judge_count(quantity: Quantity, each: Sequence[int], expected: Sequence[floa
 def _judge_changes(quantity: Quantity, told: str, usual: float, mine: int) -> Iterator[Outside]:
     """Yield that a property changes that never did, or as often as it always does."""
     if usual == 0 and mine >= _OFTEN:
-        yield Outside(quantity, "more often", "never", counted(mine, "times"), (), _SURE * min(mine, _MOST), "count")
+        yield Outside(
+            quantity, "more often", "never", counted(mine, "times"), (), _SURE * min(mine, _MOST), "unchanging"
+        )
     elif usual >= _SAME and abs(mine - usual) > max(_OTHER * usual, _FEW - 1):
         words = "more often" if mine > usual else "less often"
         surprise = _SURE * min(abs(mine - usual) / (_OTHER * usual), 4.0)

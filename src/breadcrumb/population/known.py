@@ -19,6 +19,10 @@ _CERTAIN = 50.0
 """The surprise of what is recorded, and was not, or the other way round."""
 _NEVER, _TWICE = 4, 2
 """How often something occurs in each reference if it is missed."""
+_LONGER = 1.1
+"""How many times as long as the longest reference a session is if it is longer."""
+_AS_FAR_AS_PLAYED: frozenset[Rule] = frozenset({"same limit", "unchanging"})
+"""The rules that say something only of as much play as the references have."""
 _NEW = ("by", "number at a time")
 """The aspects that tell that an event, or a kind, is new."""
 
@@ -63,13 +67,17 @@ class Known:
         )
 
     def judge(self, candidate: Measures) -> Iterator[Outside]:
-        """Yield what is outside."""
+        """Yield what is outside; a session longer than the references may go further than any of them."""
+        is_longer = candidate.seconds > _LONGER * max(self.seconds)
+        yield from (one for one in self._outside(candidate) if not (is_longer and one.rule in _AS_FAR_AS_PLAYED))
+
+    def _outside(self, candidate: Measures) -> Iterator[Outside]:
         is_played = not candidate.begun <= self.begun
         for quantity, mine in candidate.occasions.items():
             known = self.quantities.get(quantity)
             if not len(mine.values) or (is_played and _can_be_played(quantity)):
                 continue
-            if quantity.sort == "beginning" and not quantity.object and _is_drawn(mine, known):
+            if quantity.sort == "initial value" and not quantity.object and _is_drawn(mine, known):
                 continue
             if known is None:
                 if quantity.aspect in _NEW:
@@ -86,7 +94,7 @@ class Known:
 
     def _is_of_its_kind(self, found: Outside) -> bool:
         """Tell whether an object begins as others of its kind do, as where it is drawn who does."""
-        if found.rule != "begin" or not found.quantity.object:
+        if found.rule != "initial" or not found.quantity.object:
             return False
         kind = self.quantities.get(found.quantity._replace(basis="game", object=""))
         return isinstance(kind, States) and set(found.candidate.split(", ")) <= kind.seen
@@ -132,7 +140,7 @@ class Known:
 
 def _can_be_played(quantity: Quantity) -> bool:
     """Tell whether what is played on the first frame can be why something begins otherwise."""
-    return quantity.sort == "begin" or (quantity.sort == "beginning" and bool(quantity.object))
+    return quantity.sort == "restart" or (quantity.sort == "initial value" and bool(quantity.object))
 
 
 def _is_drawn(mine: Occasions, known: Numbers | States | Scripted | None) -> bool:

@@ -66,7 +66,7 @@ def _numbers(session: Session, mine: Ints, make: Callable[..., Quantity]) -> Fou
     if len(frames):
         distinct, codes = np.unique(there(frames), return_inverse=True)
         nobody, texts = np.full(len(frames), NOBODY), tuple(str(one) for one in distinct.tolist())
-        yield make("number after a restart", sort="begin"), Occasions(codes, frames, nobody, texts)
+        yield make("number after a restart", sort="restart"), Occasions(codes, frames, nobody, texts)
 
 
 def _causes(session: Session, mine: Ints, make: Callable[..., Quantity]) -> Found:

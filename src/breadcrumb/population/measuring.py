@@ -5,7 +5,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from breadcrumb.align.timing import usual_step
 from breadcrumb.model.columns import property_and_part
 from breadcrumb.model.session import Ints
 from breadcrumb.model.trace import TraceData
@@ -29,7 +28,7 @@ def measure(data: TraceData, players: Sequence[str]) -> Measures:
         found.update(property_measures(kind, stretches, signals))
         found.update(of_each(kind, stretches, signals))
         found.update(beginning_measures(objects, kind))
-        found.update(scripted_measures(objects, kind, round(1 / usual_step(session))))
+        found.update(scripted_measures(objects, kind))
     found.update(event_measures(objects))
     found.update(sequence_measures(objects))
     counts = dict(count_measures(objects))

@@ -81,7 +81,7 @@ def _states(stretches: Stretches, signal: Signal, make: Callable[..., Quantity])
     after_restart = np.flatnonzero(np.isin(clock, restarts(stretches.session)))
     if len(after_restart) and part.endswith("presence"):
         yield (
-            make(f"{part} value after a restart".strip(), sort="begin"),
+            make(f"{part} value after a restart".strip(), sort="restart"),
             Occasions(of_run[after_restart], clock[after_restart], who[after_restart], texts),
         )
     follows = np.flatnonzero(~stretches.is_first[runs.begins])
@@ -188,7 +188,7 @@ def _changes(
                 make(f"duration of {words}", unit="s", sort="duration"),
                 Occasions(runs.seconds[chosen[runs.is_whole]], clock[ends], who[ends]),
             )
-    if is_moving.any():
+    if is_moving.any() and not np.isnan(stretches.steps).all():  # where no time goes by, nothing has a speed
         yield from _rates(stretches, deltas, way, moves, runs, is_moving, make, unit, noise)
 
 

@@ -8,7 +8,7 @@ from breadcrumb.population.sorts import Sort
 
 Rule: TypeAlias = Literal[
     "constant", "limit", "same limit", "pile", "often", "unreached", "distribution", "state", "no state", "share",
-    "count", "gone", "new", "no number", "begin", "absent", "scripted",
+    "count", "gone", "new", "no number", "initial", "absent", "scripted", "unchanging",
 ]  # fmt: skip
 
 AGREEING = 8
@@ -16,7 +16,7 @@ AGREEING = 8
 
 _NOT_JUDGED: Mapping[Sort, frozenset[Rule]] = {
     "numeric state": frozenset({"absent", "share"}),
-    "begin": frozenset({"limit", "pile", "often", "unreached", "distribution", "constant"}),
+    "restart": frozenset({"limit", "pile", "often", "unreached", "distribution", "constant"}),
     "end": frozenset({"pile"}),
     "duration": frozenset({"pile", "often", "limit"}),
     "state duration": frozenset({"limit", "pile"}),

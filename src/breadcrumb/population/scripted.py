@@ -1,4 +1,4 @@
-"""What goes by in the same way whatever is played, as a clock does: it is compared second by second."""
+"""Properties that change in the same way whatever is played, such as a clock: compared second by second."""
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
@@ -7,7 +7,8 @@ from typing import TypeAlias
 
 import numpy as np
 
-from breadcrumb.model.session import Floats
+from breadcrumb.algebra.durations import SAME_TIME
+from breadcrumb.model.session import Bools, Floats
 from breadcrumb.population.events import Objects
 from breadcrumb.population.measures import Found, Occasions, Quantity
 from breadcrumb.population.outside import Outside
@@ -25,11 +26,11 @@ Moment: TypeAlias = tuple[str, int]
 """An object, and how many frames of its episode have gone by."""
 
 
-def scripted_measures(objects: Objects, kind: str, frame_rate: int) -> Found:
-    """Yield what the objects of a kind that are always there are like on each second of an episode."""
+def scripted_measures(objects: Objects, kind: str) -> Found:
+    """Yield the values of the objects of a kind that exist all the time, on each second of an episode."""
     stretches, signals = objects.signals(kind)
-    since = stretches.clock_index - objects.begins[np.searchsorted(objects.begins, stretches.clock_index, "right") - 1]
-    rows = np.flatnonzero((since % frame_rate == 0) & np.isin(stretches.who, lasting(stretches)))
+    is_timed = _on_seconds(objects)[stretches.clock_index]
+    rows = np.flatnonzero(is_timed & np.isin(stretches.who, lasting(stretches)))
     for one in signals if len(rows) else ():
         if one.is_recorded:
             aspect = f"{one.part} each second".strip()
@@ -38,6 +39,16 @@ def scripted_measures(objects: Objects, kind: str, frame_rate: int) -> Found:
                 quantity,
                 Occasions(one.values[rows], stretches.clock_index[rows], stretches.who[rows], one.texts),
             )
+
+
+def _on_seconds(objects: Objects) -> Bools:
+    """Return which frames are the first ones on or after a second of their episode."""
+    times, begins = objects.session.clock.times, objects.begins
+    since = times - times[begins[np.searchsorted(begins, np.arange(len(times)), side="right") - 1]]
+    whole = np.floor(since + SAME_TIME)
+    first = np.append(True, whole[1:] != whole[:-1])
+    first[begins] = True
+    return first
 
 
 @dataclass(frozen=True, eq=False)

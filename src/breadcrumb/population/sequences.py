@@ -1,4 +1,4 @@
-"""How events follow upon each other, and occur together."""
+"""The order of events: what precedes each, how long before, and what occurs on the same frame."""
 
 import numpy as np
 
@@ -81,8 +81,7 @@ def _companions(objects: Objects, acting: set[int]) -> Found:
     for kind in sorted(acting):
         rows = np.flatnonzero(events.kind == kind)
         for other, name in enumerate(events.kinds):
-            at = np.searchsorted(keys[other], by[rows]) % len(keys[other])
-            together = (keys[other][at] == by[rows]) & (by[rows] != NOBODY)
+            together = np.isin(by[rows], keys[other]) & (by[rows] != NOBODY)
             if other != kind and together.any():
                 quantity = Quantity("event", events.kinds[kind], f"with {name} on the same frame", basis="situation")
                 occasions = Occasions(

@@ -16,8 +16,8 @@ player does. The last has limits only if nearly all occasions reach them, and so
 Sort: TypeAlias = Literal[
     "value",
     "numeric state",
-    "begin",
-    "beginning",
+    "restart",
+    "initial value",
     "scripted",
     "end",
     "presence",

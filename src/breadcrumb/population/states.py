@@ -81,8 +81,8 @@ class States:
                 rows = _rows(mine, text)
                 yield Outside(self.quantity, text, self.words, text, rows, _NO_NUMBER, "no number")
             return
-        if self.quantity.sort in ("begin", "beginning") and self.is_in_all:
-            if self.quantity.sort == "begin" or len(self.each) >= AGREEING:
+        if self.quantity.sort in ("restart", "initial value") and self.is_in_all:
+            if self.quantity.sort == "restart" or len(self.each) >= AGREEING:
                 yield from self._new_at_first(have, mine)
             return
         if not self.is_in_all or self.total < max(CONSTANT, 2 * len(self.each)):
@@ -107,7 +107,7 @@ class States:
         """Yield how it begins anew, if all references always begin alike."""
         new = sorted(have.keys() - self.seen)
         if len(self.seen) == 1 and new:
-            yield Outside(self.quantity, "differs", self.words, ", ".join(new), _rows(mine, *new), 20.0, "begin")
+            yield Outside(self.quantity, "differs", self.words, ", ".join(new), _rows(mine, *new), 20.0, "initial")
 
     def _new(self, mine: Occasions, have: dict[str, int]) -> Iterator[Outside]:
         for text in sorted(have.keys() - self.seen):
