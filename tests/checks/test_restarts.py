@@ -1,5 +1,6 @@
 """Restarts: what lies between two of them is judged by itself, held against references on each part alone."""
 
+import gc
 import random
 from collections.abc import Callable
 from pathlib import Path
@@ -253,6 +254,22 @@ def test_a_check_file_declares_restarts_for_all_its_checks(tmp_path: Path) -> No
         run_checks([checks], [trace])
     with pytest.raises(Misuse, match="found none"):
         Restarts()
+
+
+def test_a_check_of_episodes_leaves_nothing_behind() -> None:
+    """What a check looked at in each episode is freed as it ends: large sessions cannot wait for a garbage collector."""
+    _, _, trace = _pairs()[0]
+    place = trace.all("barrel").position.x
+    gc.collect()
+    gc.set_debug(gc.DEBUG_SAVEALL)
+    try:
+        assert movement.stays_between(place, -1e9, 1e9, except_during=(place > 99).spans()).outcome == "held"
+        gc.collect()
+        left = [one for one in gc.garbage if type(one).__module__.startswith("breadcrumb")]
+    finally:
+        gc.set_debug(0)
+        gc.garbage.clear()
+    assert left == []
 
 
 def test_restarts_come_through_every_format(tmp_path: Path, cli: Callable[..., Any]) -> None:

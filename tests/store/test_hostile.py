@@ -88,6 +88,7 @@ REFUSED: dict[str, Callable[[Path], None]] = {
     "an event on no frame": _column("events.parquet", "frame", lambda old: pa.array([3_000_000_000] * len(old))),
     "an event before all": _column("events.parquet", "frame", lambda old: pa.array([-7] * len(old))),
     "events without names": _column("events.parquet", "name", lambda old: pa.array([None] * len(old), pa.string())),
+    "data that is no JSON": _column("events.parquet", "data", lambda old: pa.array(['{"n": [1}'] * len(old))),
     "data that is a list": _column("events.parquet", "data", lambda old: pa.array(["[1]"] * len(old))),
     "a lifetime without an id": _column("lifetimes.parquet", "id", lambda old: pa.array([None], pa.string())),
     "a lifetime on no frame": _column("lifetimes.parquet", "appear_frame", lambda old: pa.array([99])),

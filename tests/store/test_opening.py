@@ -24,6 +24,7 @@ from breadcrumb.store.keeping import write_copy
 from breadcrumb.store.memory import MemoryTrace
 from breadcrumb.store.opening import open_data
 from breadcrumb.store.sorting import by_lifetime_and_frame
+from breadcrumb.trace import asked
 from missing import with_none
 
 
@@ -309,6 +310,22 @@ def test_samples_are_in_the_order_of_any_number_of_lifetimes(highest: int) -> No
     """Numbers that no longer fit into 16 bits are sorted as they are."""
     lifetime = np.array([highest, 3, highest, 0, 3])
     assert by_lifetime_and_frame(lifetime, np.arange(5)).tolist() == [3, 1, 4, 0, 2]
+
+
+def test_objects_that_were_not_asked_for_lately_are_given_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A trace keeps no more objects than fit into a memory, and finds the others anew, with the same values."""
+    with Recorder(tmp_path / "it.crumbs") as rec:
+        for kind in ("boat", "keg"):
+            rec.watch(SimpleNamespace(x=1.0), id=kind, kind=kind, x="x")
+        rec.frame(t=0)
+    for most, is_kept in ((asked._MOST_BYTES, True), (1, False)):
+        monkeypatch.setattr(asked, "_MOST_BYTES", most)
+        trace = open_trace(tmp_path / "it.crumbs")
+        first = trace.all("boat")
+        assert first.x.values.tolist() == [1.0]
+        _ = trace.one(id="keg").x
+        again = trace.all("boat")
+        assert (first is again, again.x.values.tolist()) == (is_kept, [1.0])
 
 
 def test_columns_that_were_not_asked_for_lately_are_given_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

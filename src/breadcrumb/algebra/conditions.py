@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.samples import Samples
+from breadcrumb.model.rows import Rows, indices_of
 from breadcrumb.model.session import Bools, Floats, Ints
 
 Constant: TypeAlias = float | str | tuple[float | str, ...]
 """A number, a text, or the parts of a vector; several values if one of them is asked for."""
-Rows: TypeAlias = Ints | slice
 
 OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "==": "!=", "!=": "==", "is": "is not", "in": "not in"}
 OPPOSITE |= {other: sign for sign, other in OPPOSITE.items()}
@@ -49,9 +49,9 @@ class Clause:
         """The unit of its margin; None if it has none."""
         return None if self._distance is None else self.left.unit or getattr(self.right, "unit", "")
 
-    def taken(self, indices: Ints) -> Self:
+    def taken(self, rows: Rows) -> Self:
         """Return the same of some of the samples."""
-        return replace(self, rows=indices if self.rows is None else self.rows[indices])
+        return replace(self, rows=indices_of(rows) if self.rows is None else self.rows[rows])
 
     def inverted(self) -> Self:
         """Return what is true where this is false."""
@@ -109,9 +109,9 @@ class Joined:
         units = {part.unit for part in self.parts}
         return units.pop() if len(units) == 1 else None
 
-    def taken(self, indices: Ints) -> Self:
+    def taken(self, rows: Rows) -> Self:
         """Return the same of some of the samples."""
-        return replace(self, parts=tuple(part.taken(indices) for part in self.parts))
+        return replace(self, parts=tuple(part.taken(rows) for part in self.parts))
 
     def inverted(self) -> Self:
         """Return what is true where this is false."""

@@ -12,6 +12,7 @@ from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.episodes import Episode, Episodes
+from breadcrumb.model.rows import Rows, indices_of
 from breadcrumb.model.session import NOBODY, Bools, Ints, Session
 from breadcrumb.model.trace import TraceData
 
@@ -68,7 +69,7 @@ class Division:
     def moments(self, moments: Moments) -> Moments:
         """Return the moments that are there."""
         rows = self.kept(moments)
-        taken = moments if rows is None else moments.pick(rows)
+        taken = moments if rows is None else moments.pick(indices_of(rows))
         return replace(
             taken, session=self.session, clock_index=taken.clock_index - self.begin,
             participants=self._participants(taken.participants),
@@ -88,8 +89,8 @@ class Division:
             pairs=None if spans.pairs is None else self.spans(spans.pairs),
         )  # fmt: skip
 
-    def kept(self, rows: Samples | Moments) -> Ints | None:
-        """Return the indices of those samples or moments that are there; None for all."""
+    def kept(self, rows: Samples | Moments) -> Rows | None:
+        """Return those samples or moments that are there; None for all."""
         if self.episode is None:
             return None
         if isinstance(rows, Moments):

@@ -14,6 +14,7 @@ from breadcrumb.algebra.formulas import Formula, Rank, within
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
+from breadcrumb.model.rows import Rows, rows_at
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _NOISE_STEPS = 8
@@ -50,7 +51,7 @@ SORTS: "dict[Sort, type[Samples]]" = {}
 class Explained(Protocol):
     """How the flags of a condition came about."""
 
-    def taken(self, indices: Ints) -> Self:
+    def taken(self, rows: Rows) -> Self:
         """Return the same of some of the samples."""
 
 
@@ -152,7 +153,7 @@ class Samples:
         """
         return replace(self, name=name)
 
-    def noise_at(self, indices: Ints | slice) -> Callable[[], float | Floats]:
+    def noise_at(self, indices: Rows) -> Callable[[], float | Floats]:
         """Return what gives the noise of some samples, by their indices."""
 
         def noise() -> float | Floats:
@@ -161,8 +162,9 @@ class Samples:
 
         return noise
 
-    def take(self, indices: Ints) -> Self:
-        """Return some of the samples, by their indices."""
+    def take(self, rows: Rows) -> Self:
+        """Return some of the samples."""
+        indices = rows if isinstance(rows, slice) else rows_at(rows)
         return replace(
             self,
             track=self.track.take(indices),

@@ -10,6 +10,7 @@ from breadcrumb.algebra.extremes import extremes_of
 from breadcrumb.algebra.participants import Participants
 from breadcrumb.model.episodes import RowsByEpisode
 from breadcrumb.model.freezing import read_only
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints, Session
 
 Side: TypeAlias = Literal["left", "right"]
@@ -49,8 +50,8 @@ class Track:
         names = self.session.lifetimes.name
         return np.where(lifetime == NOBODY, NOBODY, names[lifetime]) if len(names) else np.full(len(indices), NOBODY)
 
-    def in_episode(self, number: int) -> Ints:
-        """Return the indices of the samples in an episode, counted from 0."""
+    def in_episode(self, number: int) -> Rows:
+        """Return the samples in an episode, counted from 0."""
         return self._by_episode.of(number)
 
     @cached_property
@@ -208,7 +209,7 @@ class Track:
         index[other] = self.place(self.lifetime[other], clock_index[other])
         return index
 
-    def take(self, indices: Ints) -> "Track":
+    def take(self, indices: Rows) -> "Track":
         """Return the track of some of these samples."""
         source = None if self.source is None else tuple(column[indices] for column in self.source)
         return replace(

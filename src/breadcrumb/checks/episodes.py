@@ -67,26 +67,29 @@ def _called(
     division: Division,
     every: list[Any],
 ) -> Verdict:
-    def taken(value: Any) -> Any:
-        if isinstance(value, Samples):
-            return division.samples(value)
-        if isinstance(value, Segments):
-            return replace(value, signal=division.samples(value.signal), spans=division.spans(value.spans))
-        if isinstance(value, Moments):
-            return division.moments(value)
-        if isinstance(value, Spans):
-            return division.spans(value)
-        if isinstance(value, Objects):
-            return value.divided(division)
-        if isinstance(value, np.ndarray):
-            return _aligned(value, division, every)
-        if isinstance(value, tuple | list):
-            return type(value)(map(taken, value))
-        if isinstance(value, dict):
-            return {name: taken(one) for name, one in value.items()}
-        return value
+    taken = [_taken(value, division, every) for value in args]
+    return function(*taken, **{name: _taken(value, division, every) for name, value in given.items()})
 
-    return function(*map(taken, args), **{name: taken(value) for name, value in given.items()})
+
+def _taken(value: Any, division: Division, every: list[Any]) -> Any:
+    """Return what of an argument is there."""
+    if isinstance(value, Samples):
+        return division.samples(value)
+    if isinstance(value, Segments):
+        return replace(value, signal=division.samples(value.signal), spans=division.spans(value.spans))
+    if isinstance(value, Moments):
+        return division.moments(value)
+    if isinstance(value, Spans):
+        return division.spans(value)
+    if isinstance(value, Objects):
+        return value.divided(division)
+    if isinstance(value, np.ndarray):
+        return _aligned(value, division, every)
+    if isinstance(value, tuple | list):
+        return type(value)([_taken(one, division, every) for one in value])
+    if isinstance(value, dict):
+        return {name: _taken(one, division, every) for name, one in value.items()}
+    return value
 
 
 def _aligned(array: Any, division: Division, every: list[Any]) -> Any:

@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
+from breadcrumb.model.rows import Rows, rows_at
 from breadcrumb.model.session import NOBODY, Clock, ColumnData, Events, Ints, Lifetimes, Parameter, Session
 from breadcrumb.model.trace import TraceData
 
@@ -19,7 +20,7 @@ class Part:
     def __init__(self, whole: TraceData, first: int, last: int) -> None:
         """Cut out the clock indices from a first to a last one, both included."""
         self._whole, self._first, self._last = whole, first, last
-        self._kept: dict[str, Ints] = {}
+        self._kept: dict[str, Rows] = {}
 
     @cached_property
     def session(self) -> Session:
@@ -43,18 +44,18 @@ class Part:
     def index(self, kind: str) -> tuple[Ints, Ints]:
         """Return the lifetime and the clock index of each of a kind's samples."""
         lifetime, clock_index = self._whole.index(kind)
-        kept = self._indices(kind)
+        kept = self._rows(kind)
         return self._numbers[lifetime[kept]], clock_index[kept] - self._first
 
     def column(self, kind: str, name: str) -> ColumnData:
         """Return one column."""
-        whole, kept = self._whole.column(kind, name), self._indices(kind)
+        whole, kept = self._whole.column(kind, name), self._rows(kind)
         return replace(whole, values=whole.values[kept], valid=None if whole.valid is None else whole.valid[kept])
 
-    def _indices(self, kind: str) -> Ints:
+    def _rows(self, kind: str) -> Rows:
         if kind not in self._kept:
             _, clock_index = self._whole.index(kind)
-            self._kept[kind] = np.flatnonzero((clock_index >= self._first) & (clock_index <= self._last))
+            self._kept[kind] = rows_at(np.flatnonzero((clock_index >= self._first) & (clock_index <= self._last)))
         return self._kept[kind]
 
     @cached_property

@@ -8,19 +8,28 @@ from typing import NamedTuple
 import numpy as np
 
 from breadcrumb.model.cutting import Part
+from breadcrumb.model.rows import Rows, indices_of, rows_at
 from breadcrumb.model.session import NOBODY, Bools, ColumnData, Ints, Lifetimes, Session
 from breadcrumb.model.trace import TraceData
 
 
 class RowsByEpisode(NamedTuple):
-    """The indices of rows, sorted by the episode that they are in, so that many episodes cost no more than one."""
+    """Rows by the episode that they are in, so that many episodes cost no more than one."""
 
-    order: Ints
+    order: Ints | None
+    """Their indices, sorted by episode; None if they are in the order of episodes, as those of a single object are."""
     bounds: Ints
 
-    def of(self, episode: int) -> Ints:
+    @classmethod
+    def sorted(cls, episode: Ints, many: int) -> "RowsByEpisode":
+        """Return rows, given the episode of each and how many episodes there are."""
+        order = None if (episode[1:] >= episode[:-1]).all() else np.argsort(episode, kind="stable")
+        return cls(order, np.searchsorted(episode if order is None else episode[order], np.arange(many + 1)))
+
+    def of(self, episode: int) -> Rows:
         """Return the rows of an episode, counted from 0."""
-        return self.order[self.bounds[episode] : self.bounds[episode + 1]]
+        bounds = slice(*self.bounds[episode : episode + 2].tolist())
+        return bounds if self.order is None else rows_at(self.order[bounds])
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,9 +95,7 @@ class Episodes:
 
     def sorted_rows(self, clock_index: Ints) -> "RowsByEpisode":
         """Return rows on these clock indices, sorted by episode."""
-        which = self.of_clock(clock_index)
-        order = np.argsort(which, kind="stable")
-        return RowsByEpisode(order, np.searchsorted(which[order], np.arange(self.count + 1)))
+        return RowsByEpisode.sorted(self.of_clock(clock_index), self.count)
 
     def samples_of(self, kind: str) -> "RowsByEpisode":
         """Return the indices of a kind's samples, sorted by episode."""
@@ -157,8 +164,7 @@ class Episodes:
     @cached_property
     def lifetimes_of(self) -> RowsByEpisode:
         """The lifetimes, sorted by episode."""
-        order = np.argsort(self.of_lifetime, kind="stable")
-        return RowsByEpisode(order, np.searchsorted(self.of_lifetime[order], np.arange(self.count + 1)))
+        return RowsByEpisode.sorted(self.of_lifetime, self.count)
 
     @cached_property
     def _lifetimes(self) -> Lifetimes:
@@ -197,7 +203,7 @@ class Episode(Part):
 
     @cached_property
     def _there(self) -> Ints:
-        return self._episodes.lifetimes_of.of(self.number)
+        return indices_of(self._episodes.lifetimes_of.of(self.number))
 
     @cached_property
     def _lifetimes(self) -> Lifetimes:
@@ -211,7 +217,7 @@ class Episode(Part):
             here(whole.last), here(whole.leave), numbered=whole.ordinal[there],
         )  # fmt: skip
 
-    def _indices(self, kind: str) -> Ints:
+    def _rows(self, kind: str) -> Rows:
         return self._episodes.samples_of(kind).of(self.number)
 
     def lifetimes(self, lifetime: Ints) -> Ints:

@@ -1,6 +1,6 @@
 """The values that describe one recorded session."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeAlias
@@ -118,14 +118,15 @@ class Events:
     """Who did it, as an index into the session's names, or NOBODY."""
     on: Ints
     """Whom it was done to, as an index into the session's names, or NOBODY."""
-    data: tuple[Mapping[str, Any], ...]
+    data: Sequence[Mapping[str, Any]]
     """What else is known of each."""
     late: Bools
     """Whether it came after the last frame."""
 
     def __post_init__(self) -> None:
         read_only(self.clock_index, self.order, self.kind, self.by, self.on, self.late)
-        object.__setattr__(self, "data", tuple(map(frozen, self.data)))
+        if isinstance(self.data, tuple):
+            object.__setattr__(self, "data", tuple(map(frozen, self.data)))
 
     def indices_of(self, name: str) -> Ints:
         """Return the indices of all events of a name, in order; none if it did not occur."""

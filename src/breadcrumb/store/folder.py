@@ -29,6 +29,7 @@ from breadcrumb.store.arrow import (
     ints,
 )
 from breadcrumb.store.damage import refusing_damage
+from breadcrumb.store.event_data import EventData, plain
 from breadcrumb.store.locations import Location
 from breadcrumb.store.recent import RecentColumns
 from breadcrumb.store.tables import events_table, lifetimes_table, parameters_table
@@ -44,8 +45,6 @@ _SMALL = 1 << 20
 """How many values a table may have to be read as a whole."""
 _LARGEST_ABOUT = 16 << 20
 _LONGEST_NAME = 150
-_MOST_DIGITS = 20
-"""Whole numbers with more digits do not fit into 64 bits."""
 _TOLD = ("wall", "steps", "scale", "paused")
 """What frames may have beside their number and time."""
 
@@ -126,7 +125,7 @@ class FolderTrace:
         clock = _read_clock(frames)
         indices = _Indices(clock)
         lifetimes = _read_lifetimes(self._read("lifetimes.parquet"), indices)
-        events = _read_events(self._read("events.parquet"), indices)
+        events = _read_events(self._read("events.parquet"), indices, self._location.path("events.parquet"))
         parameters = self._read("parameters.parquet").to_pylist()
         return Session(
             label=self._location.label,
@@ -137,7 +136,7 @@ class FolderTrace:
             names=tuple(indices.names),
             kinds=tuple(indices.kinds),
             parameters=tuple(
-                Parameter(one["name"], clock.clock_index_at_or_after(one["frame"]), _plain(one["value"]), one["unit"])
+                Parameter(one["name"], clock.clock_index_at_or_after(one["frame"]), plain(one["value"]), one["unit"])
                 for one in parameters
             ),
             declared_events=self._about.declared.events,
@@ -309,23 +308,6 @@ def _read_clock_index(column: Any, session: Session) -> Ints:
     return clock_index
 
 
-def _plain(text: str) -> Any:
-    """Return what JSON says; a whole number beyond 64 bits is one that arrays can hold."""
-    return json.loads(text, parse_int=_whole)
-
-
-def _whole(digits: str) -> int | float:
-    value = int(digits) if len(digits) <= _MOST_DIGITS else float(digits)
-    return value if isinstance(value, float) or -(2**63) <= value < 2**63 else float(value)
-
-
-def _data(text: str | None) -> dict[str, Any]:
-    data = _plain(text) if text else {}
-    if not isinstance(data, dict):
-        raise TypeError(f"expected the data of an event, found {type(data).__name__}")
-    return data
-
-
 class _Indices:
     """The indices of texts in the session's lists, as they are met."""
 
@@ -369,7 +351,7 @@ def _read_lifetimes(table: Any, indices: _Indices) -> Lifetimes:
     )
 
 
-def _read_events(table: Any, indices: _Indices) -> Events:
+def _read_events(table: Any, indices: _Indices, where: Path | str) -> Events:
     kinds: dict[str, int] = {}
     clock_index, kind = indices.clock_indices(table["frame"]), indices.of(table["name"], kinds)
     if (kind == NOBODY).any() or (np.diff(clock_index) < 0).any():
@@ -381,6 +363,6 @@ def _read_events(table: Any, indices: _Indices) -> Events:
         kinds=tuple(kinds),
         by=indices.of(table["by"], indices.names),
         on=indices.of(table["on"], indices.names),
-        data=tuple(map(_data, table["data"].to_pylist())),
+        data=EventData(table["data"].to_pylist(), where),
         late=column_data(table["late"]).values,
     )

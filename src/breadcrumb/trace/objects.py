@@ -25,6 +25,9 @@ from breadcrumb.model.trace import TraceData
 from breadcrumb.record.shapes import Shape
 from breadcrumb.trace.vocabulary import look_at
 
+_OF_TRACK = 4
+"""How many numbers a sample takes besides its values: its lifetime, its clock index, its time and its step."""
+_BYTES = 8
 _DERIVED = {
     "velocity": "the change of position per second",
     "speed": "the length of the velocity",
@@ -317,6 +320,13 @@ class Objects:
             session, label, clock_indices[lifetimes], lifetimes, one=self._one, unseen=self._unseen,
             is_shared=True, from_steps=key == "appears", key=self.key.then(key),
         )  # fmt: skip
+
+
+def bytes_of(objects: Objects) -> int:
+    """Return about how many bytes what was read of objects takes, in all episodes."""
+    parts = sum(len(one.parts) for one in objects._recorded_signals.values())
+    mine = (_OF_TRACK + parts) * objects._track.size * _BYTES if parts else 0
+    return mine + sum(map(bytes_of, objects._divided.values()))
 
 
 class _Shadowed(str):

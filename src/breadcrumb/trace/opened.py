@@ -22,12 +22,13 @@ from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
+from breadcrumb.trace.asked import AskedFor, of_id, of_kind
 from breadcrumb.trace.clock import SessionClock
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.parameters import parameter_of
 from breadcrumb.trace.reading import note_read
 from breadcrumb.trace.restarting import AT_ONCE, Anew
-from breadcrumb.trace.selecting import called, indices_of, key_of, lifetimes_of, narrowed, one_of, with_parts
+from breadcrumb.trace.selecting import called, indices_of, key_of, narrowed, one_of, with_parts
 from breadcrumb.trace.tables import table_of_samples
 from breadcrumb.trace.vocabulary import Vocabulary, known_here, look_at, why_unseen
 
@@ -355,27 +356,19 @@ class Trace:
         return Trace(Part(self.data, first, last), given, self.is_divided)
 
     @cached_property
-    def _asked_for(self) -> dict[str, Objects]:
-        """What was asked for: what it has found out of its samples serves every check."""
-        return {}
+    def _asked_for(self) -> AskedFor:
+        return AskedFor()
 
     def _objects(self, key: Key, called: str, *, is_group: bool) -> Objects:
         """Return all objects of a kind, under a key."""
-        if (known := self._asked_for.get(key.text)) is not None:
-            return known
         session = self._divided.session
         if key.kind not in session.kinds:
             unseen = why_unseen("kind", key.kind, known_here(self.vocabulary).kinds, self.label)
             return Objects(self._divided, key.kind, np.zeros(0, np.int64), called, unseen, key, is_group=is_group)
-        lifetimes = np.flatnonzero(session.lifetimes.kind == session.kinds.index(key.kind))
-        group = Objects(self._divided, key.kind, lifetimes, called, key=key, is_group=is_group)
-        return self._asked_for.setdefault(key.text, group)
+        return self._asked_for.get(key.text, lambda: of_kind(self._divided, key, called, is_group=is_group))
 
     def _one(self, id: str) -> Objects:
-        if (found := self._asked_for.get(f"id {id}")) is None:
-            kind, lifetimes = lifetimes_of(self._divided.session, id, self.label)
-            key = Key(id, kind)
-            found = self._asked_for[f"id {id}"] = Objects(self._divided, kind, lifetimes, id, key=key, is_group=False)
+        found = self._asked_for.get(f"id {id}", lambda: of_id(self._divided, id, self.label))
         look_at(f"kind {found.key.kind}")
         note_read(empty=False)
         return found
