@@ -24,11 +24,13 @@ def night(
     seed: int, *, clock: float = 0.1, lit: bool = False, moths: float = 0.0, falls: int = 8, crew: int = 3,
     quay: int = 30, edge: float = 20.0, tickets: float = 1.0, skips: bool = False,
     colour: str = "pale", home: float = -30.0, aboard: int = 0, flood: float = 4.0, frames: int = FRAMES, is_open: bool = True,
+    gusts: int = 0, gust: float = 6.0,
 ) -> Trace:  # fmt: skip
     """Play a night: a clock runs, lamps are switched at random, a boat rows to both ends of the bay and back."""
     draw = random.Random(seed)
+    wind = random.Random(f"wind of {seed}")
     oil_falls = set(draw.sample(range(100, FRAMES), falls))
-    x, way, hit, oil, stage, level, due = draw.uniform(-9, 9), 1, -99, 50.0, 0, 0.0, dict[str, int]()
+    x, way, hit, oil, stage, level, blows, due = draw.uniform(-9, 9), 1, -99, 50.0, 0, 0.0, 0.0, dict[str, int]()
     bunks = [draw.choice((0.5, 0.5, 0.5, 0.5, 0.5, 0.5, 2.5)) for _ in range(3)]
     burning, pale = dict.fromkeys(LAMPS, lit), False
     states: list[dict[str, dict[str, Any]]] = []
@@ -56,18 +58,20 @@ def night(
             pale = False
         if frame % 100 == 0:
             level = flood if frame == 600 or (frame > 800 and flood > 4.0) else draw.uniform(0.0, 3.9)
+        if frame % 40 == 0:
+            blows = gust if frame % 200 == 80 and frame // 200 < gusts else wind.uniform(0.0, 3.0)
         stage = next_stage(draw, stage, skips=skips)
         oil -= 1.0 if frame in oil_falls else 0.0
         state: dict[str, dict[str, Any]] = {
             "clock": {"hand": clock * frame % 7.0}, "hatch": {"open": is_open}, "swarm": {"moths": 40.0 - moths * (frame // 60)},
             "heron": {"x": x, "colour": colour if pale else "blue"}, "tank": {"oil": oil, "level": level}, "halyard": {"stage": str(stage)},
-            "kite": {"height": home if frame < 40 else draw.uniform(0, 5)},
+            "wind": {"gust": blows}, "kite": {"height": home if frame < 40 else draw.uniform(0, 5)},
         }  # fmt: skip
         state |= {name: {"burning": on, "label": f"{seed} {frame}"} for name, on in burning.items()}
         state |= {f"crew-{number}": {"aboard": number <= aboard, "bunk": bunks[number - 1]} for number in (1, 2, 3)}
         states.append(state)
     kinds = dict.fromkeys(LAMPS, "lamp") | {f"crew-{number}": "crew" for number in (1, 2, 3)} | {"heron": "skiff"}
-    kinds |= {one: one for one in ("clock", "hatch", "swarm", "tank", "halyard", "kite")}
+    kinds |= {one: one for one in ("clock", "hatch", "swarm", "tank", "halyard", "kite", "wind")}
     units = {"x": "m", "hand": "rad", "oil": "l", "height": "m", "bunk": "m", "level": "m"}
     times = [frame / RATE for frame in range(frames)]
     return make_trace(states, events=events, kinds=kinds, times=times, units=units, name=f"night-{seed}")
@@ -123,6 +127,15 @@ def test_what_can_be_drawn_at_the_start_is_alike(change: dict[str, Any], alike: 
     words = [one.words for group in found.groups for one in (group.first, *group.followed)]
     assert found.alike == alike, words
     assert any("at the start" in one for one in words) == begins_otherwise, words
+
+
+@pytest.mark.parametrize(("gusts", "gust", "alike"), [(5, 6.0, False), (4, 6.0, True), (5, 3.9, True)])
+def test_what_is_far_outside_several_times_differs(gusts: int, gust: float, alike: bool) -> None:
+    """Five gusts twice as strong as any differ, though more would be needed if they were but a little stronger."""
+    found = compare(GOOD, night(42, gusts=gusts, gust=gust))
+    told = [one.words for group in found.groups for one in (group.first, *group.followed) if one.name == "wind.gust"]
+    assert (told == []) == alike
+    assert all("far higher than in any reference" in words for words in told), told
 
 
 @pytest.mark.parametrize(("frames", "alike"), [(FRAMES, False), (2 * FRAMES, True)])

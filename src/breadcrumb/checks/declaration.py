@@ -14,13 +14,14 @@ from breadcrumb.algebra.units import per_second
 from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types, valueless
 from breadcrumb.checks.describing import as_data, body_words, in_words, subject_of
 from breadcrumb.checks.episodes import in_each_episode
+from breadcrumb.checks.pieces import in_pieces
 from breadcrumb.checks.templates import Template
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.collecting import active_collector, within_the_library
+from breadcrumb.verdicts.findings import OBJECTS_KEPT
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule
-from breadcrumb.verdicts.sweeping import OBJECTS_KEPT
 from breadcrumb.verdicts.verdict import Verdict
 
 P = ParamSpec("P")
@@ -108,6 +109,8 @@ class Declaration:
     unit: UnitOf
     passes_on: bool
     """Whether the check demands occasions by itself, of the checks that it is made of."""
+    apart: bool
+    """Whether it judges each lifetime by itself."""
     defaults: Arguments
     """What each argument of its own is by default; nothing of those of which there may be any number."""
     first: str
@@ -125,13 +128,15 @@ class Declaration:
     """What each argument may be."""
 
     @classmethod
-    def of(cls, function: Callable[..., Any], template: Template, unit: UnitOf, passes_on: bool) -> "Declaration":
+    def of(
+        cls, function: Callable[..., Any], template: Template, unit: UnitOf, *, passes_on: bool, apart: bool
+    ) -> "Declaration":
         """Return the declaration of a function."""
         signature = _with_common(inspect.signature(function))
         every = signature.parameters.values()
         named = [one for one in every if one.kind in (one.POSITIONAL_OR_KEYWORD, one.KEYWORD_ONLY)]
         return cls(
-            _name_of(function), signature, template, unit, passes_on,
+            _name_of(function), signature, template, unit, passes_on, apart,
             {one.name: _NOTHING.get(one.kind, one.default) for one in every if one.name not in Common.__annotations__},
             next(iter(signature.parameters)),
             next((one.name for one in every if one.kind is one.VAR_POSITIONAL), ""),
@@ -215,7 +220,7 @@ DECLARED: dict[str, Declaration] = {}
 
 
 def check(
-    template: str, *, unit: UnitOf = of_subject, passes_on: bool = False, whole: bool | str = False
+    template: str, *, unit: UnitOf = of_subject, passes_on: bool = False, whole: bool | str = False, apart: bool = False
 ) -> Callable[[Callable[P, Verdict]], Callable[P, Verdict]]:
     """Declare a check: a function of what is judged that returns a verdict, to which this gives its rule.
 
@@ -225,11 +230,14 @@ def check(
         unit: gives the unit of numbers in it from the arguments.
         passes_on: whether the check hands `occasions` on to checks that it is made of, rather than have them counted.
         whole: whether it is about the whole session, or with which argument; else each episode is judged by itself.
+        apart: whether it judges each lifetime by itself, so that a large group can be judged a few at a time.
     """
 
     def declare(function: Callable[P, Verdict]) -> Callable[P, Verdict]:
-        declaration = Declaration.of(function, Template.of(template), unit, passes_on)
+        declaration = Declaration.of(function, Template.of(template), unit, passes_on=passes_on, apart=apart)
         DECLARED[declaration.name] = declaration
+
+        judge = functools.partial(in_pieces, function) if apart else function
 
         @functools.wraps(function)
         def asked(*args: P.args, **given: P.kwargs) -> Verdict:
@@ -243,7 +251,7 @@ def check(
             own = {name: value for name, value in given.items() if passes_on or name not in common}
             with within_the_library(), noting_matches() as matched:
                 about_all = whole if isinstance(whole, bool) else bound.get(whole) is not None
-                verdict = in_each_episode(function, args, own, whole=about_all)
+                verdict = in_each_episode(judge, args, own, whole=about_all)
                 few = "" if passes_on else _too_few(verdict, first, **common)
             rule = declaration.rule(bound, common.get("id", ""))
             changed: dict[str, Any] = {"outcome": Outcome.UNTESTED, "why_untested": few} if few else {}

@@ -21,7 +21,7 @@ _NEVER, _TWICE = 4, 2
 """How often something occurs in each reference if it is missed."""
 _LONGER = 1.1
 """How many times as long as the longest reference a session is if it is longer."""
-_AS_FAR_AS_PLAYED: frozenset[Rule] = frozenset({"same limit", "unchanging"})
+_AS_FAR_AS_PLAYED: frozenset[Rule] = frozenset({"same limit", "unchanging", "far"})
 """The rules that say something only of as much play as the references have."""
 _NEW = ("by", "number at a time")
 """The aspects that tell that an event, or a kind, is new."""

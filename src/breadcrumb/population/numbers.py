@@ -39,12 +39,16 @@ _AMOUNTS: tuple[Sort, ...] = ("value", "speed", "end", "rest", "situation")
 _RECORDED: tuple[Sort, ...] = ("value", "rest")
 """What may have the very same highest value in all sessions; what is computed of it has where something is set once."""
 _PART_OF_A_VECTOR = re.compile(r"\b[xyzw]\b")
-_OFTEN, _OFTEN_MANY, _OFTEN_TIMES = -12.0, 4, 4.0
+_SURE_OF_ONE = 10.0
+"""How surprising what is outside the limit of a single object is at least: sessions have many objects."""
+_FAR = ((5, 0.6), (8, 0.3))
+"""How many independent occasions are how far outside, as a share of the range, if it is no chance of play."""
+_OFTEN, _OFTEN_MANY, _OFTEN_TIMES = -14.0, 4, 4.0
 """How improbable it is that values are outside so often, as a logarithm; how often at least; and how many times as
 often as the values of any one reference are outside the others."""
 _OBJECTS = 5
 """From how many objects on it counts of how many something is, and not only how often."""
-_DISTRIBUTED, _IMPROBABLE = 5, 13.0
+_DISTRIBUTED, _IMPROBABLE = 5, 14.0
 """From how many occasions on distributions are compared, and how improbable a difference must be, as a logarithm."""
 _APART_TIMES, _APART_MORE = 1.5, 0.1
 """How much farther apart a distribution is than those of the references are from each other."""
@@ -185,16 +189,16 @@ class Limit:
             return
         rows = rows[np.argsort(mine.clock_index[rows], kind="stable")]
         beyond = self._beyond(mine, rows)
-        rule = self._rule(beyond)
+        rule = self._rule(beyond) or self._far(mine, values)
         if rule is None:
             return
         surprise = min(beyond.many * math.log(self.total), _MOST)
         if rule == "often":
             surprise = min(-self._chance(beyond), _MOST)
-        elif rule == "same limit":
+        elif rule in ("same limit", "far"):
             surprise = math.log(self.total)
-        often = "often " if rule == "often" else ""
-        yield self._outside(rule, f"{often}{self._more} than in any reference", values, rows, surprise)
+        much = {"often": "often ", "far": "far "}.get(rule, "")
+        yield self._outside(rule, f"{much}{self._more} than in any reference", values, rows, surprise)
 
     def _beyond(self, mine: Occasions, rows: Ints) -> _Beyond:
         many = float(mine.many_of(rows))
@@ -222,13 +226,23 @@ class Limit:
         )
         return next((rule for rule, holds in tests if holds and is_judged(self.quantity, rule)), None)
 
+    def _far(self, mine: Occasions, values: Floats) -> Rule | None:
+        """Return the rule that several occasions are far beyond the limit, if they are."""
+        is_told = not is_of_chance(self.quantity) and is_judged(self.quantity, "far")
+        if self.total < CONSTANT or not self.span or not is_told:
+            return None
+        far = (np.flatnonzero(values > self.value + share * self.span) for _, share in _FAR)
+        is_far = any(self._beyond(mine, rows).independent >= many for (many, _), rows in zip(_FAR, far, strict=True))
+        return "far" if is_far else None
+
     def _needed(self, beyond: _Beyond) -> float:
         """Return how many occasions beyond the limit there must be."""
         if self.is_zero and self.quantity.sort in _AMOUNTS and not _PART_OF_A_VECTOR.search(self.quantity.aspect):
             return 1
         if is_of_chance(self.quantity):
             return max(_SEVERAL, _PART * beyond.of)
-        return _TWICE if self.share >= _NEARLY_ALL else _THRICE
+        needed = _TWICE if self.share >= _NEARLY_ALL else _THRICE
+        return max(needed, _SURE_OF_ONE / math.log(self.total)) if self.quantity.object else needed
 
     def _chance(self, beyond: _Beyond) -> float:
         """Return the logarithm of the chance that so many are above all others, if all are of one kind."""

@@ -7,8 +7,8 @@ from breadcrumb.population.measures import Quantity
 from breadcrumb.population.sorts import Sort
 
 Rule: TypeAlias = Literal[
-    "constant", "limit", "same limit", "pile", "often", "unreached", "distribution", "state", "no state", "share",
-    "count", "gone", "new", "no number", "initial", "absent", "scripted", "unchanging",
+    "constant", "limit", "same limit", "pile", "often", "far", "unreached", "distribution", "state", "no state",
+    "share", "count", "gone", "new", "no number", "initial", "absent", "scripted", "unchanging",
 ]  # fmt: skip
 
 AGREEING = 8
@@ -31,10 +31,10 @@ _NOT_JUDGED: Mapping[Sort, frozenset[Rule]] = {
 }
 """What varies with play by its nature: in sessions of varied play, good ones were outside by these rules."""
 
-_OF_THE_GAME: frozenset[Rule] = frozenset({"distribution", "share", "absent"})
+_OF_THE_GAME: frozenset[Rule] = frozenset({"distribution", "share", "absent", "far"})
 _OF_A_SITUATION: frozenset[Rule] = frozenset({"limit", "pile", "often"})
 """Which say nothing where a player decides when something occurs, and which nothing where a player decides what."""
-_OF_ONE_OBJECT: frozenset[Rule] = frozenset({"constant", "limit", "unreached", "state", "no state", "absent"})
+_OF_ONE_OBJECT: frozenset[Rule] = frozenset({"constant", "limit", "far", "unreached", "state", "no state", "absent"})
 """Which say something of one object, besides what is said of its kind."""
 
 _OF_CHANCE: frozenset[Sort] = frozenset({"step", "rate", "situation", "angle", "change"})

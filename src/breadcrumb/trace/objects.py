@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.dividing import Division
 from breadcrumb.algebra.keys import NO_KEY, Key
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import SORTS, recorded_sort
+from breadcrumb.algebra.samples import SORTS, Samples, recorded_sort
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Unseen
 from breadcrumb.algebra.spans import Spans
@@ -320,6 +320,37 @@ class Objects:
             session, label, clock_indices[lifetimes], lifetimes, one=self._one, unseen=self._unseen,
             is_shared=True, from_steps=key == "appears", key=self.key.then(key),
         )  # fmt: skip
+
+
+class _Part(Objects):
+    """Those objects of a group whose samples are a slice of its samples, as a view of them."""
+
+    def __init__(self, whole: Objects, rows: slice) -> None:
+        lifetime, size = whole._track.lifetime, whole._track.size
+        first = 0 if not rows.start else int(np.searchsorted(whole._lifetimes, lifetime[rows.start]))
+        last = None if rows.stop == size else int(np.searchsorted(whole._lifetimes, lifetime[rows.stop]))
+        super().__init__(
+            whole._data, whole._kind, whole._lifetimes[first:last], whole.called, whole._unseen, whole.key,
+            is_group=whole.is_group, shape=whole._shape,
+        )  # fmt: skip
+        self._whole, self._rows = whole, rows
+
+    def _recorded(self, name: str, columns: list[str]) -> Signal:
+        return replace(self._whole._signal(name).take(self._rows), track=self._track)
+
+    @cached_property
+    def _track(self) -> Track:
+        return self._whole._track.take(self._rows)
+
+
+def part_of(objects: Objects, rows: slice) -> Objects:
+    """Return those objects of a group whose lifetimes have a slice of its samples; these are not copied."""
+    return _Part(objects, rows)
+
+
+def track_of(value: Objects | Samples) -> Track:
+    """Return the track of a signal, or that of what was recorded of objects."""
+    return value.track if isinstance(value, Samples) else value._track
 
 
 def bytes_of(objects: Objects) -> int:

@@ -21,7 +21,11 @@ def over_episodes(verdicts: Sequence[Verdict], numbers: Sequence[int]) -> Verdic
         verdicts: the verdicts.
         numbers: the number of the episode of each, counted from 1.
     """
-    told = [_of_episode(one, number) for one, number in zip(verdicts, numbers, strict=True)]
+    return over_pieces([_of_episode(one, number) for one, number in zip(verdicts, numbers, strict=True)])
+
+
+def over_pieces(told: Sequence[Verdict]) -> Verdict:
+    """Join the verdicts on the pieces of what is judged: broken if one is, else held if anything was tested."""
     several = [one for one in told if one.parts]
     if not several or len({len(one.parts) for one in several}) > 1:
         return _flat(told)

@@ -7,6 +7,8 @@ from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule
 
+OBJECTS_KEPT = 500
+"""How many objects a verdict tells of by themselves."""
 STRETCHES_KEPT = 200
 
 

@@ -11,7 +11,7 @@ from breadcrumb.algebra.blocks import Pieces
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints, Session
-from breadcrumb.verdicts.findings import Tally
+from breadcrumb.verdicts.findings import OBJECTS_KEPT, Tally
 
 NoiseOf: TypeAlias = Callable[[], float | Floats]
 """Gives how far rounding may have moved each distance; asked only if something is beyond a limit."""
@@ -38,8 +38,6 @@ class Between(NamedTuple):
 
 MarginOf: TypeAlias = Callable[[slice], Floats] | Between
 """Gives the distances to breaking of a block of samples."""
-
-OBJECTS_KEPT = 500
 
 
 class Swept(NamedTuple):

@@ -1,12 +1,13 @@
 """Verdicts: findings that can be asserted, explained and joined."""
 
 import textwrap
+from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
 from typing import TYPE_CHECKING
 
 from breadcrumb.errors import Broken, Misuse, NeverExercised
 from breadcrumb.verdicts.collecting import active_collector, within_the_library
-from breadcrumb.verdicts.findings import STRETCHES_KEPT, Finding, Tally
+from breadcrumb.verdicts.findings import OBJECTS_KEPT, STRETCHES_KEPT, Finding, Tally
 from breadcrumb.verdicts.outcomes import Outcome
 from breadcrumb.verdicts.rules import Rule, Subject, common_key
 from breadcrumb.verdicts.words import explanation, margin_words
@@ -191,8 +192,9 @@ def joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) 
     """
     outcome = min((one.outcome for one in verdicts), key=rank.index)
     leading = [one for one in verdicts if one.outcome == outcome]
-    tightest = min(leading, key=_share)
+    _, tightest = min(zip(_tightness(leading), leading, strict=True), key=lambda one: one[0])
     earliest = min(leading, key=lambda one: one.first.time if one.first is not None else float("inf"))
+    worst = tightest if tightest.margin is not None else earliest
     broken = leading if outcome.value == "broken" else []
     given = {one.name: getattr(earliest if broken else tightest, one.name) for one in fields(tightest)}
     stretches = sorted((one for part in broken for one in part.stretches), key=lambda one: one.first_frame)
@@ -207,23 +209,26 @@ def joined(verdicts: tuple[Verdict, ...], word: str, rank: tuple[Outcome, ...]) 
         missing=sum(one.missing for one in verdicts),
         cut=sum(one.cut for one in verdicts),
         breach_count=sum(one.breach_count for one in broken),
-        worst=tightest.worst if tightest.margin is not None else earliest.worst,
+        worst=worst.worst,
         stretches=tuple(stretches[:STRETCHES_KEPT]),
-        tallies=_joint_tallies(verdicts, broken=bool(broken)),
+        tallies=_joint_tallies(verdicts, broken=bool(broken))[:OBJECTS_KEPT],
+        evidence=replace(given["evidence"], worst=worst.evidence.worst),
         matched=tuple(dict.fromkeys(words for one in verdicts for words in one.matched)),
         parts=verdicts,
     )
 
 
-def _share(verdict: Verdict) -> float:
-    """Return how tight a verdict is, to find the tightest of several; those without a margin come last."""
-    margin = verdict.margin
-    return float("inf") if margin is None or margin.share is None else margin.share
+def _tightness(verdicts: Sequence[Verdict]) -> list[float]:
+    """Return how tight verdicts are: by their margins if these are alike, else by their shares; without one, last."""
+    margins = [one.margin for one in verdicts]
+    alike = len({(one.unit, one.allowed) for one in margins if one is not None}) == 1
+    told = [None if one is None else one.value if alike else one.share for one in margins]
+    return [float("inf") if one is None else one for one in told]
 
 
 def _joint_tallies(verdicts: tuple[Verdict, ...], *, broken: bool) -> tuple[Tally, ...]:
     """Return each object's part in all of several verdicts; its worst only where they measure in one unit."""
-    alike = len({one.margin.unit if one.margin is not None else "" for one in verdicts}) == 1
+    alike = len({one.margin.unit for one in verdicts if one.margin is not None}) <= 1
     joint: dict[str, Tally] = {}
     for verdict in verdicts:
         for name, tested, breaches, frame, worst in verdict.tallies:

@@ -30,7 +30,7 @@ from breadcrumb.verdicts.judging import Phrase
 from breadcrumb.verdicts.verdict import Verdict
 
 
-@check("{objects:who} never tunnels through {barrier:barrier}{radius:bodies}")
+@check("{objects:who} never tunnels through {barrier:barrier}{radius:bodies}", apart=True)
 def never_tunnels(
     objects: Position,
     barrier: Sequence[Sequence[float]] | Region | Position,
