@@ -111,14 +111,17 @@ def test_a_reference_that_cannot_be_read_is_an_error(cellar: Path, cli: Cli) -> 
     assert (done.returncode, "nothing.crumbs" in done.stderr) == (2, True), done.stderr
 
 
-def test_a_session_that_was_sent_is_compared_with_the_accepted_one(cellar: Path, cli: Cli) -> None:
-    """The listener runs the check on each session when it ends, with the reference that it was given."""
+@pytest.mark.parametrize(("file", "accepted"), [("check_cellar.py", "accepted"), ("check_all.py", "good")])
+def test_a_session_that_was_sent_is_compared_with_the_accepted_one(
+    file: str, accepted: str, cellar: Path, cli: Cli
+) -> None:
+    """The listener runs the check on each session when it ends, with the reference or the references it was given."""
     lines = ['{"breadcrumb": 2, "about": {"level": "cellar", "seed": 1, "tick_rate": 60}}']
     lines += ['{"frame": 0, "t": 0.0, "appear": [{"id": "keg-1", "kind": "keg"}], "state": {"keg-1": {"y": 0.0}}}']
     lines += [f'{{"frame": {n}, "t": {n / 10}, "state": {{"keg-1": {{"y": {n}.0}}}}}}' for n in range(1, 4)]
     lines += ['{"end": true}']
     (cellar / "sent.jsonl").write_text("\n".join(lines) + "\n")
-    done = cli("listen", cellar / "sent.jsonl", "--check", cellar / "check_cellar.py", "--reference", cellar / "accepted", "--out", cellar / "in")  # fmt: skip
+    done = cli("listen", cellar / "sent.jsonl", "--check", cellar / file, "--reference", cellar / accepted, "--out", cellar / "in")  # fmt: skip
     assert (done.returncode, "1 held" in done.stdout) == (0, True), done.stdout + done.stderr
 
 

@@ -229,7 +229,7 @@ class Limit:
     def _far(self, mine: Occasions, values: Floats) -> Rule | None:
         """Return the rule that several occasions are far beyond the limit, if they are."""
         is_told = not is_of_chance(self.quantity) and is_judged(self.quantity, "far")
-        if self.total < CONSTANT or not self.span or not is_told:
+        if len(self.each) < AGREEING or self.total < CONSTANT or not self.span or not is_told:
             return None
         far = (np.flatnonzero(values > self.value + share * self.span) for _, share in _FAR)
         is_far = any(self._beyond(mine, rows).independent >= many for (many, _), rows in zip(_FAR, far, strict=True))

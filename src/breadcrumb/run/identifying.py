@@ -5,10 +5,11 @@ check that was given a name as `id=`. Limits, arrays, wording and scope are no p
 """
 
 import ast
+import functools
 import hashlib
 import inspect
+import linecache
 import re
-import textwrap
 from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import fields, is_dataclass, replace
@@ -121,14 +122,21 @@ def _names(function: FunctionType) -> set[str]:
 
 
 def _tree(function: FunctionType) -> str:
-    try:
-        source = textwrap.dedent(inspect.getsource(function))
-    except (OSError, TypeError):  # made by exec, or its file is gone
-        return function.__code__.co_code.hex()
-    try:
-        return ast.dump(ast.parse(source))
-    except SyntaxError:  # a lambda within a longer expression
-        return source
+    code = function.__code__
+    node = _functions_of("".join(linecache.getlines(code.co_filename, function.__globals__))).get(code.co_firstlineno)
+    return code.co_code.hex() if node is None else ast.dump(node)  # none: made by exec, or its file is gone
+
+
+@functools.lru_cache(maxsize=4)
+def _functions_of(source: str) -> dict[int, ast.AST]:
+    """Return the functions of a file by the line on which each begins; a file has many, and is parsed once."""
+    found: dict[int, ast.AST] = {}
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
+            decorators = getattr(node, "decorator_list", ())
+            line = min((one.lineno for one in decorators), default=node.lineno)
+            found.setdefault(line, node)
+    return found
 
 
 def _quoted(part: str) -> str:
