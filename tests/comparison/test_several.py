@@ -26,7 +26,7 @@ def played(
     seed: int, *, speed: float = 3.0, burns: int = 24, lives: int = 20, offset: float = 0.5, bursts: float = 1.0,
     pause: int = 30, strength: float = 2.0, rate: int = RATE, frames: int = 1800, lights: str = "lit",
     lamp: str = "lamp", as_flag: bool = False, again: int = 0, survives: bool = False,
-    has_buoy: bool = True, leaps: bool = False, starts: bool = True, **more: Any,
+    has_buoy: bool = True, leaps: bool = False, starts: bool = True, eager: float = 0.03, throws: int = 1, **more: Any,
 ) -> Trace:  # fmt: skip
     """Play a boat at random: it goes to and fro and throws flares, and its lamp burns after each throw."""
     draw = random.Random(seed)
@@ -45,11 +45,14 @@ def played(
         if again and frame and frame % again == 0:
             events.append((frame, "again"))
             flares, thrown = flares if survives else {}, frame - pause + 5
-        if frame - thrown >= pause and draw.random() < 0.03:
+        if frame - thrown >= pause and draw.random() < eager:
             thrown = frame
             name = f"flare-{len(names)}"
             names.append(name)
-            events += [(frame, "press", "player", "heron"), (frame, "throw", "heron", name, {"strength": strength})]
+            events += [
+                (frame, "press", "player", "heron"),
+                *[(frame, "throw", "heron", name, {"strength": strength})] * throws,
+            ]
             flares[name] = frame, x + offset
         lit = thrown >= 0 and frame - thrown < burns
         states.append({"heron": {"x": x, lamp: lit if as_flag else lights if lit else "dark"}})
@@ -68,6 +71,15 @@ def played(
 
 GOOD = [played(seed, parameters={"cap": 3.0}) for seed in range(10)]
 SAME: dict[str, Any] = {"parameters": {"cap": 3.0}}
+
+
+@pytest.mark.parametrize(("change", "differs"), [({"pause": 30}, False), ({"pause": 120, "throws": 4}, True)])
+def test_what_a_player_does_more_often_explains_what_goes_with_it(change: dict[str, Any], differs: bool) -> None:
+    """Several times as many throws differ, unless a player pressed as much more often as in no reference."""
+    found = compare([played(seed, eager=1.0, pause=120) for seed in range(10)], played(30, eager=1.0, **change))
+    told = [one for group in found.groups for one in (group.first, *group.followed)]
+    often = {one.name for one in told if "count: more often" in one.words}
+    assert ("throw" in often, "flare" in often) == (differs, False), told
 
 
 @pytest.mark.parametrize(("seed", "frames"), [*((seed, 1800) for seed in range(20, 26)), (26, 600), (27, 4000)])

@@ -23,6 +23,9 @@ _LONGER = 1.1
 """How many times as long as the longest reference a session is if it is longer."""
 _AS_FAR_AS_PLAYED: frozenset[Rule] = frozenset({"same limit", "unchanging", "far"})
 """The rules that say something only of as much play as the references have."""
+_PACE: frozenset[Rule] = frozenset({"count", "often"})
+_PACED = ("event before",)
+"""What follows from how often a player does something, by rule or by aspect."""
 _NEW = ("by", "number at a time")
 """The aspects that tell that an event, or a kind, is new."""
 
@@ -39,6 +42,8 @@ class Known:
     """How long each reference is."""
     types: tuple[dict[str, str], ...]
     """The properties that each reference has, and their types."""
+    played: dict[str, int]
+    """How often each event occurs at most that only players bring about."""
 
     @classmethod
     def of(cls, references: Sequence[Measures], step: float) -> "Known":
@@ -64,12 +69,23 @@ class Known:
             frozenset().union(*(one.begun for one in references)),
             tuple(one.seconds for one in references),
             tuple(one.types for one in references),
+            {name: max(one.played().get(name, 0) for one in references) for one in references for name in one.played()},
         )
 
     def judge(self, candidate: Measures) -> Iterator[Outside]:
         """Yield what is outside; a session longer than the references may go further than any of them."""
         is_longer = candidate.seconds > _LONGER * max(self.seconds)
-        yield from (one for one in self._outside(candidate) if not (is_longer and one.rule in _AS_FAR_AS_PLAYED))
+        more = self._played_more(candidate)
+        for one in self._outside(candidate):
+            is_pace = one.quantity.name in more and (one.rule in _PACE or one.quantity.aspect in _PACED)
+            if not is_pace and not (is_longer and one.rule in _AS_FAR_AS_PLAYED):
+                yield one
+
+    def _played_more(self, candidate: Measures) -> set[str]:
+        """Return the events that a player brings about more often than in any reference, and what goes with them."""
+        share = max(candidate.seconds / max(self.seconds), 1.0)
+        more = [name for name, many in candidate.played().items() if many > share * self.played.get(name, many)]
+        return {name for event in more for name in candidate.going_with(event)}
 
     def _outside(self, candidate: Measures) -> Iterator[Outside]:
         is_played = not candidate.begun <= self.begun

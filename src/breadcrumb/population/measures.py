@@ -13,6 +13,9 @@ from breadcrumb.model.session import Ints, Session
 from breadcrumb.population.sorts import Basis, Side, Sort, What
 from breadcrumb.population.stretches import restarts
 
+_MOSTLY, _AT_ONCE = 0.5, 0.1
+"""The share of occasions that is most of them, and how soon something comes at once, in seconds."""
+
 
 class Quantity(NamedTuple):
     """Something that a session has a value of, each time that it occurs."""
@@ -100,6 +103,29 @@ class Measures:
     def has_kind(self, kind: str) -> bool:
         """Tell whether there are objects of a kind."""
         return bool(self.counts.get(Quantity("lifetime", kind, "count")))
+
+    def played(self) -> dict[str, int]:
+        """Return how often each event occurs that only players bring about."""
+        counted = {one.name for one in self.counts if (one.what, one.aspect) == ("event", "count") and not one.object}
+        every = {one.name: len(found.values) for one, found in self._of("by")}
+        return {name: many for name, many in every.items() if name not in counted}
+
+    def going_with(self, event: str) -> set[str]:
+        """Return an event, the events that mostly come at once with it, and the kinds of which most objects do."""
+        going, every = {event}, {one.name: len(found.values) for one, found in self._of("by")}
+        for one, found in self._of(f"seconds after any {event}"):
+            if (found.values <= _AT_ONCE).sum() >= _MOSTLY * every[one.name]:
+                going.add(one.name)
+        for one, found in self._of("begins with"):
+            texts = found.texts or ()
+            mine = [place for place, text in enumerate(texts) if not going.isdisjoint(text.split(", "))]
+            if np.isin(found.values, mine).mean() >= _MOSTLY:
+                going.add(one.name)
+        return going
+
+    def _of(self, aspect: str) -> Found:
+        """Yield what has an aspect, where it occurs."""
+        return ((one, found) for one, found in self.occasions.items() if one.aspect == aspect and len(found.values))
 
     @property
     def seconds(self) -> float:

@@ -39,8 +39,8 @@ _AMOUNTS: tuple[Sort, ...] = ("value", "speed", "end", "rest", "situation")
 _RECORDED: tuple[Sort, ...] = ("value", "rest")
 """What may have the very same highest value in all sessions; what is computed of it has where something is set once."""
 _PART_OF_A_VECTOR = re.compile(r"\b[xyzw]\b")
-_SURE_OF_ONE = 10.0
-"""How surprising what is outside the limit of a single object is at least: sessions have many objects."""
+_SURPRISING, _SURE_OF_ONE = 8.0, 10.0
+"""How surprising what is beyond a limit is at least; of a single object more, since sessions have many."""
 _FAR = ((5, 0.6), (8, 0.3))
 """How many independent occasions are how far outside, as a share of the range, if it is no chance of play."""
 _OFTEN, _OFTEN_MANY, _OFTEN_TIMES = -14.0, 4, 4.0
@@ -177,6 +177,8 @@ class Limit:
             return
         values = self.sign * mine.values
         if self._is_another_constant(mine, values):
+            if self.sign < 0 and self.quantity.side == "both":
+                return  # the limit on the other side has told it
             surprise = min(len(values) * math.log(self.total), _MOST)
             rows = np.argsort(mine.clock_index, kind="stable")
             yield self._outside("constant", "always different", values, rows, surprise)
@@ -242,7 +244,7 @@ class Limit:
         if is_of_chance(self.quantity):
             return max(_SEVERAL, _PART * beyond.of)
         needed = _TWICE if self.share >= _NEARLY_ALL else _THRICE
-        return max(needed, _SURE_OF_ONE / math.log(self.total)) if self.quantity.object else needed
+        return max(needed, (_SURE_OF_ONE if self.quantity.object else _SURPRISING) / math.log(self.total))
 
     def _chance(self, beyond: _Beyond) -> float:
         """Return the logarithm of the chance that so many are above all others, if all are of one kind."""
