@@ -24,7 +24,7 @@ _NOT_JUDGED: Mapping[Sort, frozenset[Rule]] = {
     "steady": frozenset({"limit", "pile", "often", "distribution", "absent"}),
     "interval": frozenset({"pile", "distribution"}),
     "latency": frozenset({"pile", "absent"}),
-    "number": frozenset({"pile", "often", "distribution"}),
+    "number": frozenset({"pile", "often", "far", "distribution"}),
     "situation": frozenset({"often"}),
     "angle": frozenset({"often"}),
     "change of state": frozenset({"state"}),
