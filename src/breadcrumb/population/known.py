@@ -69,7 +69,7 @@ class Known:
             frozenset().union(*(one.begun for one in references)),
             tuple(one.seconds for one in references),
             tuple(one.types for one in references),
-            {name: max(one.played().get(name, 0) for one in references) for one in references for name in one.played()},
+            {name: max(one.played.get(name, 0) for one in references) for one in references for name in one.played},
         )
 
     def judge(self, candidate: Measures) -> Iterator[Outside]:
@@ -84,7 +84,7 @@ class Known:
     def _played_more(self, candidate: Measures) -> set[str]:
         """Return the events that a player brings about more often than in any reference, and what goes with them."""
         share = max(candidate.seconds / max(self.seconds), 1.0)
-        more = [name for name, many in candidate.played().items() if many > share * self.played.get(name, many)]
+        more = [name for name, many in candidate.played.items() if many > share * self.played.get(name, many)]
         return {name for event in more for name in candidate.going_with(event)}
 
     def _outside(self, candidate: Measures) -> Iterator[Outside]:

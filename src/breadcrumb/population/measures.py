@@ -104,8 +104,9 @@ class Measures:
         """Tell whether there are objects of a kind."""
         return bool(self.counts.get(Quantity("lifetime", kind, "count")))
 
+    @cached_property
     def played(self) -> dict[str, int]:
-        """Return how often each event occurs that only players bring about."""
+        """How often each event occurs that only players bring about."""
         counted = {one.name for one in self.counts if (one.what, one.aspect) == ("event", "count") and not one.object}
         every = {one.name: len(found.values) for one, found in self._of("by")}
         return {name: many for name, many in every.items() if name not in counted}
