@@ -37,7 +37,7 @@ def _told(verdict: Verdict) -> tuple[Verdict, list[tuple[str, int]]]:
     return replace(verdict, tallies=tuple(sorted(verdict.tallies)), evidence=Evidence()), figures
 
 
-@pytest.mark.parametrize("name", [name for name, one in DECLARED.items() if one.apart])
+@pytest.mark.parametrize("name", [name for name, one in DECLARED.items() if one.per_lifetime])
 def test_a_group_in_pieces_gives_the_verdict_of_the_whole(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
     """Judged one lifetime at a time, a check finds what it finds in all of them at once."""
     outcomes = set()

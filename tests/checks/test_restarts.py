@@ -256,6 +256,19 @@ def test_a_check_file_declares_restarts_for_all_its_checks(tmp_path: Path) -> No
         Restarts()
 
 
+def test_the_worst_breach_is_of_all_episodes() -> None:
+    """Margin, worst breach and its figure are those of the worst episode; a value that is no number is worse than any."""
+    rows = [1.0, 5.0, 0.0, 8.0, 0.0, float("nan")]
+    for many, worst, margin in ((4, 3, -5.0), (6, 5, None)):
+        trace = make_trace(
+            [{"keg-1": {"x": x}} for x in rows[:many]], kinds={"keg-1": "keg"}, restarts=[ANEW],
+            events=[(frame, ANEW) for frame in (2, 4)[: many // 2 - 1]],
+        )  # fmt: skip
+        found = movement.stays_between(trace.one("keg").x, high=3.0)
+        shown = [getattr(one, "frame", None) for one in (found.first, found.worst, found.evidence.worst)]
+        assert (shown, getattr(found.margin, "value", None)) == ([1, worst, worst], margin)
+
+
 def test_a_check_of_episodes_leaves_nothing_behind() -> None:
     """What a check looked at in each episode is freed as it ends: large sessions cannot wait for a garbage collector."""
     _, _, trace = _pairs()[0]

@@ -20,11 +20,19 @@ def next_stage(draw: random.Random, stage: int, *, skips: bool) -> int:
     return (stage + (2 if skips else 1)) % 4 if draw.random() < 0.04 else stage
 
 
+def bell_tolls(wind: random.Random, frame: int, too_strong: int) -> list[tuple[Any, ...]]:
+    """Return the event that a bell tolls, which it mostly does with its full strength."""
+    if frame % 290 != 50:
+        return []
+    strength = 6.0 if frame // 290 < too_strong else min(5.0, wind.uniform(4.9, 9.0))
+    return [(frame, "toll", "hatch", None, {"strength": strength})]
+
+
 def night(
     seed: int, *, clock: float = 0.1, lit: bool = False, moths: float = 0.0, falls: int = 8, crew: int = 3,
     quay: int = 30, edge: float = 20.0, tickets: float = 1.0, skips: bool = False,
     colour: str = "pale", home: float = -30.0, aboard: int = 0, flood: float = 4.0, frames: int = FRAMES, is_open: bool = True,
-    gusts: int = 0, gust: float = 6.0,
+    gusts: int = 0, gust: float = 6.0, tolls: int = 0,
 ) -> Trace:  # fmt: skip
     """Play a night: a clock runs, lamps are switched at random, a boat rows to both ends of the bay and back."""
     draw = random.Random(seed)
@@ -58,6 +66,7 @@ def night(
             pale = False
         if frame % 100 == 0:
             level = flood if frame == 600 or (frame > 800 and flood > 4.0) else draw.uniform(0.0, 3.9)
+        events += bell_tolls(wind, frame, tolls)
         if frame % 40 == 0:
             blows = gust if frame % 200 == 80 and frame // 200 < gusts else wind.uniform(0.0, 3.0)
         stage = next_stage(draw, stage, skips=skips)
@@ -127,6 +136,14 @@ def test_what_can_be_drawn_at_the_start_is_alike(change: dict[str, Any], alike: 
     words = [one.words for group in found.groups for one in (group.first, *group.followed)]
     assert found.alike == alike, words
     assert any("at the start" in one for one in words) == begins_otherwise, words
+
+
+@pytest.mark.parametrize(("tolls", "alike"), [(2, True), (3, False)])
+def test_a_limit_that_was_rarely_reached_is_surely_exceeded_by_three(tolls: int, alike: bool) -> None:
+    """Of a limit that a few dozen occasions reached, two beyond it can be chance, and three cannot."""
+    found = compare(GOOD[:7], night(43, tolls=tolls))
+    told = [one.words for group in found.groups for one in (group.first, *group.followed) if one.name == "toll"]
+    assert any("higher than in any reference" in words for words in told) != alike, told
 
 
 @pytest.mark.parametrize(("gusts", "gust", "alike"), [(5, 6.0, False), (4, 6.0, True), (5, 3.9, True)])

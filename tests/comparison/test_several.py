@@ -80,6 +80,8 @@ def test_what_a_player_does_more_often_explains_what_goes_with_it(change: dict[s
     told = [one for group in found.groups for one in (group.first, *group.followed)]
     often = {one.name for one in told if "count: more often" in one.words}
     assert ("throw" in often, "flare" in often) == (differs, False), told
+    words = [(one.name, one.words) for one in told]
+    assert len(set(words)) == len(words), words
 
 
 @pytest.mark.parametrize(("seed", "frames"), [*((seed, 1800) for seed in range(20, 26)), (26, 600), (27, 4000)])

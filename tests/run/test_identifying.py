@@ -29,11 +29,17 @@ def run(tmp_path: Path, bay: Callable[..., Path]) -> Run:
     """Run one check function with this body in a file of this stem, on the correct build."""
 
     def go(
-        body: str, *, stem: str = "lamps", function: str = "heads", limit: float = 6.0, helper: float = 0.5
+        body: str,
+        *,
+        stem: str = "lamps",
+        function: str = "heads",
+        limit: float = 6.0,
+        helper: float = 0.5,
+        before: str = "",
     ) -> RunResult:
         file = tmp_path / f"check_{stem}.py"
         lines = "".join(f"    {line}\n" for line in body.splitlines())
-        file.write_text(HEAD.format(limit=limit, helper=helper) + f"def check_{function}(trace):\n{lines}")
+        file.write_text(HEAD.format(limit=limit, helper=helper) + f"{before}\n\ndef check_{function}(trace):\n{lines}")
         return run_checks([file], [bay()])
 
     return go
@@ -190,6 +196,16 @@ def test_the_digest_changes_with_the_code_and_what_it_names(what: str, run: Run)
     (one,), (other,) = run(before).results, run(after, **constants).results
     assert one.check.digest
     assert (one.check.digest != other.check.digest) is differs
+
+
+def test_the_digest_changes_with_each_lambda_of_a_line(run: Run) -> None:
+    """Of several lambdas that begin on one line, a change of any is a change of the check that calls it."""
+    body = "assert judge(trace.all('skiff').speed < slow(9), 'x')"
+    digests = {
+        run(body, before=f"fast, slow = lambda n: n + 1, lambda n: n + {more}").results[0].check.digest
+        for more in (2, 3)
+    }
+    assert len(digests) == 2
 
 
 def test_ids_are_the_same_in_every_session(examples: Path, bay: Callable[..., Path], correct: Trace) -> None:

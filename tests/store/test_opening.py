@@ -24,7 +24,7 @@ from breadcrumb.store.keeping import write_copy
 from breadcrumb.store.memory import MemoryTrace
 from breadcrumb.store.opening import open_data
 from breadcrumb.store.sorting import by_lifetime_and_frame
-from breadcrumb.trace import asked
+from breadcrumb.trace import recent as recent_objects
 from missing import with_none
 
 
@@ -318,8 +318,8 @@ def test_objects_that_were_not_asked_for_lately_are_given_up(tmp_path: Path, mon
         for kind in ("boat", "keg"):
             rec.watch(SimpleNamespace(x=1.0), id=kind, kind=kind, x="x")
         rec.frame(t=0)
-    for most, is_kept in ((asked._MOST_BYTES, True), (1, False)):
-        monkeypatch.setattr(asked, "_MOST_BYTES", most)
+    for most, is_kept in ((recent_objects._MOST_BYTES, True), (1, False)):
+        monkeypatch.setattr(recent_objects, "_MOST_BYTES", most)
         trace = open_trace(tmp_path / "it.crumbs")
         first = trace.all("boat")
         assert first.x.values.tolist() == [1.0]

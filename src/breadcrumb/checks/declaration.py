@@ -109,7 +109,7 @@ class Declaration:
     unit: UnitOf
     passes_on: bool
     """Whether the check demands occasions by itself, of the checks that it is made of."""
-    apart: bool
+    per_lifetime: bool
     """Whether it judges each lifetime by itself."""
     defaults: Arguments
     """What each argument of its own is by default; nothing of those of which there may be any number."""
@@ -129,14 +129,14 @@ class Declaration:
 
     @classmethod
     def of(
-        cls, function: Callable[..., Any], template: Template, unit: UnitOf, *, passes_on: bool, apart: bool
+        cls, function: Callable[..., Any], template: Template, unit: UnitOf, *, passes_on: bool, per_lifetime: bool
     ) -> "Declaration":
         """Return the declaration of a function."""
         signature = _with_common(inspect.signature(function))
         every = signature.parameters.values()
         named = [one for one in every if one.kind in (one.POSITIONAL_OR_KEYWORD, one.KEYWORD_ONLY)]
         return cls(
-            _name_of(function), signature, template, unit, passes_on, apart,
+            _name_of(function), signature, template, unit, passes_on, per_lifetime,
             {one.name: _NOTHING.get(one.kind, one.default) for one in every if one.name not in Common.__annotations__},
             next(iter(signature.parameters)),
             next((one.name for one in every if one.kind is one.VAR_POSITIONAL), ""),
@@ -220,7 +220,12 @@ DECLARED: dict[str, Declaration] = {}
 
 
 def check(
-    template: str, *, unit: UnitOf = of_subject, passes_on: bool = False, whole: bool | str = False, apart: bool = False
+    template: str,
+    *,
+    unit: UnitOf = of_subject,
+    passes_on: bool = False,
+    whole: bool | str = False,
+    per_lifetime: bool = False,
 ) -> Callable[[Callable[P, Verdict]], Callable[P, Verdict]]:
     """Declare a check: a function of what is judged that returns a verdict, to which this gives its rule.
 
@@ -230,14 +235,16 @@ def check(
         unit: gives the unit of numbers in it from the arguments.
         passes_on: whether the check hands `occasions` on to checks that it is made of, rather than have them counted.
         whole: whether it is about the whole session, or with which argument; else each episode is judged by itself.
-        apart: whether it judges each lifetime by itself, so that a large group can be judged a few at a time.
+        per_lifetime: whether it judges each lifetime by itself, so that a large group can be judged a few at a time.
     """
 
     def declare(function: Callable[P, Verdict]) -> Callable[P, Verdict]:
-        declaration = Declaration.of(function, Template.of(template), unit, passes_on=passes_on, apart=apart)
+        declaration = Declaration.of(
+            function, Template.of(template), unit, passes_on=passes_on, per_lifetime=per_lifetime
+        )
         DECLARED[declaration.name] = declaration
 
-        judge = functools.partial(in_pieces, function) if apart else function
+        judge = functools.partial(in_pieces, function) if per_lifetime else function
 
         @functools.wraps(function)
         def asked(*args: P.args, **given: P.kwargs) -> Verdict:

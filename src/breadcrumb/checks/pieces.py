@@ -31,16 +31,18 @@ def in_pieces(function: Callable[..., Verdict], *args: Any, **given: Any) -> Ver
     if track is None or track.source is not None or track.size < 2 * PIECE:
         return function(*args, **given)
     edges = _edges(track)
-    if len(edges) <= 2 or not all(_is_of(track, one) or _is_apart(one) for one in every):
+    cut = [_is_of(track, one) for one in every]
+    if len(edges) <= 2 or not all(is_cut or _is_constant(one) for is_cut, one in zip(cut, every, strict=True)):
         return function(*args, **given)
     verdicts = []
     for begin, end in zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True):
-        taken = [_taken(track, one, slice(begin, end)) for one in every]
+        rows = slice(begin, end)
+        taken = [_taken(one, rows) if is_cut else one for is_cut, one in zip(cut, every, strict=True)]
         named = dict(zip(given, taken[len(args) :], strict=True))
         verdicts.append(function(*taken[: len(args)], **named))
     joint = over_pieces(verdicts)
     is_without_measure = any(one.outcome is Outcome.BROKEN and one.margin is None for one in verdicts)
-    if joint.outcome is Outcome.UNTESTED or is_without_measure:  # why, and which is worst, is told of all
+    if joint.outcome is Outcome.UNTESTED or is_without_measure:  # the reason, and the worst breach, depend on all
         return function(*args, **given)
     return joint
 
@@ -57,18 +59,16 @@ def _is_of(track: Track, value: Any) -> bool:
     return isinstance(value, Samples | Objects) and track_of(value).same_as(track)
 
 
-def _is_apart(value: Any) -> bool:
-    """Tell whether an argument is the same for each lifetime: nothing that goes with some of the samples."""
+def _is_constant(value: Any) -> bool:
+    """Tell whether an argument is the same for every lifetime: it has no rows that belong to some of the samples."""
     if isinstance(value, Samples):
         return bool(value.track.one)
     if isinstance(value, Objects):
         return not value.is_group
     if isinstance(value, tuple | list):
-        return all(map(_is_apart, value))
+        return all(map(_is_constant, value))
     return not (isinstance(value, Moments | Segments | np.ndarray | Mapping) or callable(value))
 
 
-def _taken(track: Track, value: Any, rows: slice) -> Any:
-    if not _is_of(track, value):
-        return value
+def _taken(value: Samples | Objects, rows: slice) -> Samples | Objects:
     return value.take(rows) if isinstance(value, Samples) else part_of(value, rows)

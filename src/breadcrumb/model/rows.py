@@ -13,8 +13,8 @@ def rows_at(indices: Ints) -> Rows:
     """Return indices as a slice if each is the next one after that before it, else as they are.
 
     Example:
-        >>> rows_at(np.array([3, 4, 5])), rows_at(np.array([3, 5])).tolist()
-        (slice(3, 6, None), [3, 5])
+        >>> rows_at(np.array([3, 4, 5])), rows_at(np.array([3, 5, 4, 6])).tolist(), rows_at(np.array([-1, 0])).tolist()
+        (slice(3, 6, None), [3, 5, 4, 6], [-1, 0])
     """
     many = len(indices)
     if not many or indices[0] < 0 or indices[-1] - indices[0] != many - 1 or (np.diff(indices) != 1).any():

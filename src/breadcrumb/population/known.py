@@ -23,9 +23,9 @@ _LONGER = 1.1
 """How many times as long as the longest reference a session is if it is longer."""
 _AS_FAR_AS_PLAYED: frozenset[Rule] = frozenset({"same limit", "unchanging", "far"})
 """The rules that say something only of as much play as the references have."""
-_PACE: frozenset[Rule] = frozenset({"count", "often"})
-_PACED = ("event before",)
-"""What follows from how often a player does something, by rule or by aspect."""
+_FREQUENCY: frozenset[Rule] = frozenset({"count", "often"})
+_ORDER = "event before"
+"""The rules, and the aspect, that depend on how often a player does something."""
 _NEW = ("by", "number at a time")
 """The aspects that tell that an event, or a kind, is new."""
 
@@ -43,7 +43,7 @@ class Known:
     types: tuple[dict[str, str], ...]
     """The properties that each reference has, and their types."""
     played: dict[str, int]
-    """How often each event occurs at most that only players bring about."""
+    """How often each event that only players cause occurs, at most."""
 
     @classmethod
     def of(cls, references: Sequence[Measures], step: float) -> "Known":
@@ -77,15 +77,15 @@ class Known:
         is_longer = candidate.seconds > _LONGER * max(self.seconds)
         more = self._played_more(candidate)
         for one in self._outside(candidate):
-            is_pace = one.quantity.name in more and (one.rule in _PACE or one.quantity.aspect in _PACED)
-            if not is_pace and not (is_longer and one.rule in _AS_FAR_AS_PLAYED):
+            depends_on_player = one.quantity.name in more and (one.rule in _FREQUENCY or one.quantity.aspect == _ORDER)
+            if not depends_on_player and not (is_longer and one.rule in _AS_FAR_AS_PLAYED):
                 yield one
 
     def _played_more(self, candidate: Measures) -> set[str]:
-        """Return the events that a player brings about more often than in any reference, and what goes with them."""
+        """Return the events that a player causes more often than in any reference, and what occurs with them."""
         share = max(candidate.seconds / max(self.seconds), 1.0)
         more = [name for name, many in candidate.played.items() if many > share * self.played.get(name, many)]
-        return {name for event in more for name in candidate.going_with(event)}
+        return {name for event in more for name in candidate.together_with(event)}
 
     def _outside(self, candidate: Measures) -> Iterator[Outside]:
         is_played = not candidate.begun <= self.begun

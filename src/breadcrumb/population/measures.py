@@ -13,8 +13,8 @@ from breadcrumb.model.session import Ints, Session
 from breadcrumb.population.sorts import Basis, Side, Sort, What
 from breadcrumb.population.stretches import restarts
 
-_MOSTLY, _AT_ONCE = 0.5, 0.1
-"""The share of occasions that is most of them, and how soon something comes at once, in seconds."""
+_MOSTLY, _RIGHT_AFTER = 0.5, 0.1
+"""The share of occasions that is most of them, and how many seconds later something is right after."""
 
 
 class Quantity(NamedTuple):
@@ -106,23 +106,23 @@ class Measures:
 
     @cached_property
     def played(self) -> dict[str, int]:
-        """How often each event occurs that only players bring about."""
+        """How often each event occurs that only players cause."""
         counted = {one.name for one in self.counts if (one.what, one.aspect) == ("event", "count") and not one.object}
         every = {one.name: len(found.values) for one, found in self._of("by")}
         return {name: many for name, many in every.items() if name not in counted}
 
-    def going_with(self, event: str) -> set[str]:
-        """Return an event, the events that mostly come at once with it, and the kinds of which most objects do."""
-        going, every = {event}, {one.name: len(found.values) for one, found in self._of("by")}
+    def together_with(self, event: str) -> set[str]:
+        """Return an event, the events that mostly occur right after it, and the kinds that mostly appear then."""
+        together, every = {event}, {one.name: len(found.values) for one, found in self._of("by")}
         for one, found in self._of(f"seconds after any {event}"):
-            if (found.values <= _AT_ONCE).sum() >= _MOSTLY * every[one.name]:
-                going.add(one.name)
+            if (found.values <= _RIGHT_AFTER).sum() >= _MOSTLY * every[one.name]:
+                together.add(one.name)
         for one, found in self._of("begins with"):
             texts = found.texts or ()
-            mine = [place for place, text in enumerate(texts) if not going.isdisjoint(text.split(", "))]
+            mine = [place for place, text in enumerate(texts) if not together.isdisjoint(text.split(", "))]
             if np.isin(found.values, mine).mean() >= _MOSTLY:
-                going.add(one.name)
-        return going
+                together.add(one.name)
+        return together
 
     def _of(self, aspect: str) -> Found:
         """Yield what has an aspect, where it occurs."""

@@ -123,19 +123,19 @@ def _names(function: FunctionType) -> set[str]:
 
 def _tree(function: FunctionType) -> str:
     code = function.__code__
-    node = _functions_of("".join(linecache.getlines(code.co_filename, function.__globals__))).get(code.co_firstlineno)
-    return code.co_code.hex() if node is None else ast.dump(node)  # none: made by exec, or its file is gone
+    nodes = _functions_of("".join(linecache.getlines(code.co_filename, function.__globals__))).get(code.co_firstlineno)
+    return "".join(map(ast.dump, nodes)) if nodes else code.co_code.hex()  # none: made by exec, or its file is gone
 
 
 @functools.lru_cache(maxsize=4)
-def _functions_of(source: str) -> dict[int, ast.AST]:
-    """Return the functions of a file by the line on which each begins; a file has many, and is parsed once."""
-    found: dict[int, ast.AST] = {}
+def _functions_of(source: str) -> dict[int, list[ast.AST]]:
+    """Return the functions of a file by the line on which each begins; several lambdas may begin on one line."""
+    found: dict[int, list[ast.AST]] = {}
     for node in ast.walk(ast.parse(source)):
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
             decorators = getattr(node, "decorator_list", ())
             line = min((one.lineno for one in decorators), default=node.lineno)
-            found.setdefault(line, node)
+            found.setdefault(line, []).append(node)
     return found
 
 

@@ -22,11 +22,11 @@ from breadcrumb.model.facts import Fact
 from breadcrumb.model.plurals import counted
 from breadcrumb.model.trace import TraceData
 from breadcrumb.store.opening import open_data
-from breadcrumb.trace.asked import AskedFor, of_id, of_kind
 from breadcrumb.trace.clock import SessionClock
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.parameters import parameter_of
 from breadcrumb.trace.reading import note_read
+from breadcrumb.trace.recent import RecentObjects, of_id, of_kind
 from breadcrumb.trace.restarting import AT_ONCE, Anew
 from breadcrumb.trace.selecting import called, indices_of, key_of, narrowed, one_of, with_parts
 from breadcrumb.trace.tables import table_of_samples
@@ -356,8 +356,8 @@ class Trace:
         return Trace(Part(self.data, first, last), given, self.is_divided)
 
     @cached_property
-    def _asked_for(self) -> AskedFor:
-        return AskedFor()
+    def _recent(self) -> RecentObjects:
+        return RecentObjects()
 
     def _objects(self, key: Key, called: str, *, is_group: bool) -> Objects:
         """Return all objects of a kind, under a key."""
@@ -365,10 +365,10 @@ class Trace:
         if key.kind not in session.kinds:
             unseen = why_unseen("kind", key.kind, known_here(self.vocabulary).kinds, self.label)
             return Objects(self._divided, key.kind, np.zeros(0, np.int64), called, unseen, key, is_group=is_group)
-        return self._asked_for.get(key.text, lambda: of_kind(self._divided, key, called, is_group=is_group))
+        return self._recent.get(key.text, lambda: of_kind(self._divided, key, called, is_group=is_group))
 
     def _one(self, id: str) -> Objects:
-        found = self._asked_for.get(f"id {id}", lambda: of_id(self._divided, id, self.label))
+        found = self._recent.get(f"id {id}", lambda: of_id(self._divided, id, self.label))
         look_at(f"kind {found.key.kind}")
         note_read(empty=False)
         return found

@@ -35,13 +35,22 @@ def over_pieces(told: Sequence[Verdict]) -> Verdict:
 
 
 def _flat(verdicts: Sequence[Verdict]) -> Verdict:
-    joint = joined(tuple(verdicts), "all of", _EACH)
+    joint = _with_boundless(joined(tuple(verdicts), "all of", _EACH), verdicts)
     rule = next((one.rule for one in verdicts if one.rule.sentence), verdicts[0].rule)
     if joint.outcome.value != "untested" or not joint.cut:
         return replace(joint, rule=rule, parts=())
     return replace(
         joint, rule=rule, parts=(), why_untested=f"{counted(joint.cut, joint.of)} cut by restarts, none left to judge"
     )
+
+
+def _with_boundless(joint: Verdict, verdicts: Sequence[Verdict]) -> Verdict:
+    """Return a broken verdict whose worst breach is one without a margin, such as a position that is no number."""
+    boundless = [one for one in verdicts if one.outcome is Outcome.BROKEN and one.margin is None]
+    if joint.outcome is not Outcome.BROKEN or joint.margin is None or not boundless:
+        return joint
+    worst = boundless[0]
+    return replace(joint, margin=None, worst=worst.worst, evidence=replace(joint.evidence, worst=worst.evidence.worst))
 
 
 def _of_episode(verdict: Verdict, number: int) -> Verdict:

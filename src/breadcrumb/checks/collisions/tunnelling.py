@@ -30,7 +30,7 @@ from breadcrumb.verdicts.judging import Phrase
 from breadcrumb.verdicts.verdict import Verdict
 
 
-@check("{objects:who} never tunnels through {barrier:barrier}{radius:bodies}", apart=True)
+@check("{objects:who} never tunnels through {barrier:barrier}{radius:bodies}", per_lifetime=True)
 def never_tunnels(
     objects: Position,
     barrier: Sequence[Sequence[float]] | Region | Position,

@@ -121,7 +121,7 @@ def keeps_velocity(
     return judge_near(moving, due, tol=tol, scope=scope, position=position)
 
 
-@check("{objects:who} slows by {rate} each second, to 0", unit=of_rate, apart=True)
+@check("{objects:who} slows by {rate} each second, to 0", unit=of_rate, per_lifetime=True)
 def slows_by(
     objects: Moving,
     rate: float,
@@ -248,7 +248,7 @@ def accelerates_like(
     return judge_near(measured, expected, tol=tol, rel_tol=rel_tol, scope=scope)
 
 
-@check("{objects:who} moves {at_least} or more within {within}", apart=True)
+@check("{objects:who} moves {at_least} or more within {within}", per_lifetime=True)
 def moves(
     objects: Moving,
     at_least: float,

@@ -70,7 +70,7 @@ def heads_toward(
     return with_lines(judge_off(off, tol, position=position), line_to(here, place))
 
 
-@check("{angle:plain} of {objects:who} faces {target:name}", unit=of_turn, apart=True)
+@check("{angle:plain} of {objects:who} faces {target:name}", unit=of_turn, per_lifetime=True)
 def faces(
     objects: Objects,
     target: Place,

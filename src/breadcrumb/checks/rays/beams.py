@@ -63,7 +63,7 @@ def first_hit(origin: Vector, direction: Vector, shapes: Sequence[Target], *, at
     return hit
 
 
-@check("{signal:title} is where its ray first meets a shape, or {otherwise:end}[, within {at_most}]", apart=True)
+@check("{signal:title} is where its ray first meets a shape, or {otherwise:end}[, within {at_most}]", per_lifetime=True)
 def ends_where_it_hits(
     signal: Vector,
     shapes: Sequence[Target],

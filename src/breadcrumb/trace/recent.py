@@ -14,8 +14,8 @@ _MOST_BYTES = 128 << 20
 """What they may take: about as much as all objects of five minutes of Lantern Bay."""
 
 
-class AskedFor:
-    """Objects by what they were asked for as: what one has found out of its samples serves every check."""
+class RecentObjects:
+    """Objects by a key: what they have computed of their samples serves every check."""
 
     def __init__(self) -> None:
         self._objects: OrderedDict[str, Objects] = OrderedDict()
