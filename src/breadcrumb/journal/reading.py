@@ -10,6 +10,7 @@ from functools import cached_property
 from mmap import mmap
 from pathlib import Path
 from typing import Any, NamedTuple
+from zlib import crc32
 
 from breadcrumb.errors import NotATrace, refuse_other_formats
 from breadcrumb.journal.layout import (
@@ -28,7 +29,6 @@ from breadcrumb.journal.layout import (
     RESERVE,
     SEAL,
     Column,
-    checksum,
 )
 from breadcrumb.journal.records import FactRecord, Record, TableRecord, columns_of, record_of
 
@@ -171,11 +171,15 @@ class JournalReader:
     def frames(self) -> Iterator[JournalFrame]:
         """Every whole frame, once."""
         if self._head is not None and bytes(self._head[:1]) != ABOUT:
-            yield from self._frame_of(self._head)
+            frame = self._frame_of(self._head)
+            if frame is not None:
+                yield frame
         for body in self._records:
             self._loses |= self._records.skipped > 0
-            yield from self._frame_of(body)
-            if self.seal is not None:
+            frame = self._frame_of(body)
+            if frame is not None:
+                yield frame
+            elif self.seal is not None:
                 return
         self.seal = self._reserve
 
@@ -193,23 +197,19 @@ class JournalReader:
     def _last_number(self) -> int | None:
         return None if self.last is None else self.last.frame
 
-    def _frame_of(self, body: memoryview) -> Iterator[JournalFrame]:
-        """Take apart one more record; yield the frame, if it is one."""
+    def _frame_of(self, body: memoryview) -> JournalFrame | None:
+        """Take apart one more record; return the frame, if it is one."""
         try:
-            if bytes(body[:1]) == FRAME:
-                frame = self._in_order(_frame(body, self._tables))
-            elif bytes(body[:1]) == SEAL:
+            sort = bytes(body[:1])
+            if sort == FRAME:
+                return self._in_order(_frame(body, self._tables))
+            if sort == SEAL:
                 self.seal = _seal(body)
-                return
-            elif bytes(body[:1]) == RESERVE:
+            elif sort == RESERVE:
                 self._reserve = _seal(body) if bytes(body[1:]).strip() else None
-                return
-            else:
-                return
         except (struct.error, LookupError, TypeError, ValueError, RecursionError):
             self._loses = True
-            return
-        yield frame
+        return None
 
     def _in_order(self, frame: JournalFrame) -> JournalFrame:
         last = self.last
@@ -218,7 +218,7 @@ class JournalReader:
         if self._loses or (frame.after_loss and not self._losses):
             self._losses.append(Loss(self._last_number, frame.frame))
             frame, self._loses = frame._replace(after_loss=True), False
-        self.last = frame._replace(records=(), blocks=())
+        self.last = frame
         return frame
 
 
@@ -249,7 +249,7 @@ class Records(Iterator[memoryview]):
             return None
         length, expected = RECORD.unpack_from(self._content, position)
         body = self._content[start : start + length]
-        if length == 0 or len(body) < length or checksum([body]) != expected:
+        if length == 0 or len(body) < length or crc32(body) != expected:
             return None
         return body
 
@@ -290,10 +290,11 @@ def _frame(body: memoryview, tables: dict[int, Table]) -> JournalFrame:
     position += words
     blocks: list[Block] = []
     for _ in range(count):
-        table = tables.get(BLOCK_HEAD.unpack_from(body, position)[0])
+        table_number, holds, rows = BLOCK_HEAD.unpack_from(body, position)
+        table = tables.get(table_number)
         if table is None:  # its layout is lost: how long this block is cannot be told, nor where the next one begins
             return JournalFrame(number, t, records, tuple(blocks), after_loss=True)
-        block, position = _block(body, position, table)
+        block, position = _block(body, position + BLOCK_HEAD.size, table, holds, rows)
         blocks.append(block)
     return JournalFrame(number, t, records, tuple(blocks))
 
@@ -308,9 +309,8 @@ def _records(content: list[Any]) -> tuple[Record, ...]:
     return tuple(map(record_of, content))
 
 
-def _block(body: memoryview, position: int, table: Table) -> tuple[Block, int]:
-    _, holds, rows = BLOCK_HEAD.unpack_from(body, position)
-    position += BLOCK_HEAD.size
+def _block(body: memoryview, position: int, table: Table, holds: int, rows: int) -> tuple[Block, int]:
+    """Take apart what stands behind a block's head; return it, and where the next one begins."""
     lifetimes = numbers = None
     if holds & HAS_LIFETIMES:
         lifetimes, position = _take(body, position, 4 * rows)

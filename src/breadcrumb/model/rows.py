@@ -30,3 +30,26 @@ def indices_of(rows: Rows) -> Ints:
         [3, 4, 5]
     """
     return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
+
+
+def ranges(begins: Ints, lengths: Ints) -> Ints:
+    """Return numbers that rise by one from each begin, one range after the other.
+
+    Example:
+        >>> ranges(np.array([7, 2]), np.array([2, 3])).tolist()
+        [7, 8, 2, 3, 4]
+    """
+    before = np.cumsum(lengths) - lengths
+    return np.repeat(begins - before, lengths) + np.arange(lengths.sum())
+
+
+def rows_between(begins: Ints, ends: Ints) -> Rows:
+    """Return the rows of some ranges, as a slice if each begins where the one before it ends.
+
+    Example:
+        >>> rows_between(np.array([2, 5]), np.array([5, 9])), rows_between(np.array([2, 7]), np.array([4, 8])).tolist()
+        (slice(2, 9, None), [2, 3, 7])
+    """
+    if len(begins) and (begins[1:] == ends[:-1]).all():
+        return slice(int(begins[0]), int(ends[-1]))
+    return ranges(begins, ends - begins)

@@ -20,6 +20,7 @@ from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.model.columns import property_and_part, property_of
 from breadcrumb.model.episodes import Episodes
 from breadcrumb.model.plurals import counted
+from breadcrumb.model.rows import Rows, rows_between
 from breadcrumb.model.session import NOBODY, Ints
 from breadcrumb.model.trace import TraceData
 from breadcrumb.record.shapes import Shape
@@ -254,7 +255,7 @@ class Objects:
         if self._everyone:
             everyones: Signal = signal
             return everyones
-        taken: Signal = replace(signal.take(self._indices), track=self._track, known_noise=None)
+        taken: Signal = replace(signal.take(self._own_rows), track=self._track, known_noise=None)
         return taken
 
     def _derived(self, name: str) -> Signal:
@@ -295,8 +296,11 @@ class Objects:
         return len(self._lifetimes) == int(np.count_nonzero(session.lifetimes.kind == kind))
 
     @cached_property
-    def _indices(self) -> Ints:
-        return np.flatnonzero(np.isin(self._whole_track.lifetime, self._lifetimes))
+    def _own_rows(self) -> Rows:
+        """Which of the samples of their kind are theirs: those are sorted by lifetime, so none is looked at."""
+        lifetime = self._whole_track.lifetime
+        begins, ends = (np.searchsorted(lifetime, self._lifetimes, side) for side in ("left", "right"))
+        return rows_between(begins, ends)
 
     @cached_property
     def _track(self) -> Track:
@@ -304,7 +308,7 @@ class Objects:
             nothing = np.zeros(0, np.int64)
             unseen = self._unseen or f"no sample of {self.called}"
             return Track(self._data.session, nothing, nothing, unseen=unseen, whose=self.called, one=self._one)
-        return self._whole_track if self._everyone else self._whole_track.take(self._indices)
+        return self._whole_track if self._everyone else self._whole_track.take(self._own_rows)
 
     def _lifetime_moments(self, clock_indices: Ints, what: str, key: str) -> Moments:
         session = self._data.session
