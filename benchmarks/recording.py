@@ -21,7 +21,7 @@ from typing import NamedTuple
 
 from ways import ALTERNATIVES, Body, arrays, measure, other_work, read_only, recorder
 
-OBJECTS, HOT_FRAMES, COLD_FRAMES, ROUNDS = 100, 600, 240, 5
+OBJECTS, HOT_FRAMES, COLD_FRAMES, ROUNDS = 100, 600, 240, 15
 SOME, MANY, FEW_FRAMES = 1_000, 10_000, 60
 FRAME = 1 / 60
 STARTS = 15

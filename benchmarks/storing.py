@@ -86,7 +86,7 @@ def record(path: Path, frames: int) -> None:
     """Record the session."""
     there: list[Ball] = []
     rec = Recorder(path)
-    rec.watch_each(lambda: there, kind="ball", **{name: name for name in PROPERTIES})
+    rec.watch_each(lambda: there, kind="ball", properties={name: name for name in PROPERTIES})
     for frame, there in enumerate(balls(frames)):  # noqa: B007 - the recorder reads it
         rec.frame(frame / RATE)
     rec.close()

@@ -9,6 +9,7 @@ import sqlite3
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import cycle
 from pathlib import Path
 from typing import Any
 
@@ -77,11 +78,14 @@ def recorder(bodies: Sequence[Body], folder: Path, **other: Any) -> Way:
 
 
 def arrays(count: int, folder: Path) -> Way:
-    """Return the library's way for a game that holds its numbers in arrays."""
+    """Return the library's way for a game that holds its numbers in arrays, which all change on each frame."""
     path = folder / "arrays.crumbs"
-    indices, velocities = np.zeros((count, 3)), np.ones((count, 3))
+    positions, velocities = (cycle((np.zeros((count, 3)), np.ones((count, 3)))) for _ in range(2))
+    lit = np.ones(count, np.bool_)
     rec = Recorder(path)
-    rec.watch_arrays("body", np.arange(count), position=indices, velocity=velocities, lit=np.ones(count, np.bool_))
+    rec.watch_arrays(
+        "body", np.arange(count), position=lambda: next(positions), velocity=lambda: next(velocities), lit=lit
+    )
     return Way(rec.frame, rec.close, path)
 
 

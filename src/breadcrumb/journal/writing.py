@@ -142,16 +142,14 @@ class JournalWriter:
             raise ValueError("the journal is closed" if self._file < 0 else "the journal is another process's")
         size = sum(map(len, parts))
         self._due = self._size + RECORD.size + size
-        large = size > LARGE and _writev is not None and len(parts) < _MOST_PARTS
-        if not large:  # then copying the parts together is quicker than handing them over one by one
-            parts = [b"".join(parts)]
-        head = RECORD.pack(size, checksum(parts))
+        record = [RECORD.pack(size, checksum(parts)), *parts]
         try:
-            written = (
-                _writev(self._file, [head, *parts]) if large and _writev else os.write(self._file, head + parts[0])
-            )
-            if written < len(head) + size:  # only a nearly full disk takes less than it is given
-                self._write_rest(b"".join((head, *parts)), written)
+            if size > LARGE and _writev is not None and len(record) <= _MOST_PARTS:
+                written = _writev(self._file, record)
+            else:  # copying the parts together is quicker than handing them over one by one
+                written = os.write(self._file, b"".join(record))
+            if written < RECORD.size + size:  # only a nearly full disk takes less than it is given
+                self._write_rest(b"".join(record), written)
         except OSError:
             os.ftruncate(self._file, self._size)
             raise
