@@ -172,7 +172,8 @@ class FolderTrace:
 
     def _read_column(self, kind: str, name: str, make: Callable[[Any], ColumnData]) -> ColumnData:
         file = f"{STATES}/{_file_name(kind)}"
-        copy = WorkingCopy(self._location.folder / file) if self._location.folder is not None else None
+        folder = None if file in self._whole else self._location.folder  # a small file has no working copy
+        copy = WorkingCopy(folder / file) if folder is not None else None
         column = copy.load(name) if copy is not None else None
         if column is None:
             table = self._read(file, [name])

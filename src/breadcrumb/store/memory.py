@@ -75,7 +75,8 @@ def trace_from_journal(journal: Journal | JournalReader, label: str, facts: Iter
         times.append(frame.t)
         if frame.after_loss:
             told.lost(clock_index)
-        told.read(frame.records, clock_index)
+        if frame.records:
+            told.read(frame.records, clock_index)
         _read_blocks(frame, clock_index, tables)
     last = max(0, len(frames) - 1)
     if journal.seal is not None:

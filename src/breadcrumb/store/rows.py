@@ -40,7 +40,12 @@ class Rows:
         self._numbers: list[Any] = []
         self._codes: list[list[Any]] = [[] for _ in codes]
         self._since = 0
-        self._forget()
+        self._lifetimes_now: Any = None
+        self._numbers_now: Any = None
+        self._codes_now: list[Any] = [None] * len(codes)
+        self._size = 0
+        self._is_whole = False
+        """Whether all is known that rows need."""
 
     def __bool__(self) -> bool:
         return bool(self._begins)
@@ -54,10 +59,10 @@ class Rows:
         """Take over what a block says from a frame on; without the lifetimes that it goes with, it says nothing."""
         self.close(clock_index)
         if block.lifetimes is not None:
-            former, codes = self._now.get("lifetimes"), self._codes_now
+            former, codes = self._lifetimes_now, self._codes_now
             self._forget()
             self._size = block.rows
-            self._now["lifetimes"] = _unless_same(former, block.lifetimes, "<u4")
+            self._lifetimes_now = _unless_same(former, block.lifetimes, "<u4")
         elif block.rows != self._size:
             self._forget()
             return
@@ -66,30 +71,33 @@ class Rows:
         if block.numbers is not None:
             numbers, width = np.frombuffer(block.numbers, "<f8"), len(self._number_columns)
             by_row = (block.rows, width)
-            self._now["numbers"] = numbers.reshape(by_row[::-1]).T if block.by_column else numbers.reshape(by_row)
+            self._numbers_now = numbers.reshape(by_row[::-1]).T if block.by_column else numbers.reshape(by_row)
         for index, told in block.codes.items():
             dtype = "<u1" if self._code_columns[index].type == "flag" else "<u4"
             self._codes_now[index] = _unless_same(codes[index], told, dtype)
+        self._is_whole = self._is_whole or self._has_every_value()
 
     def close(self, clock_index: int) -> None:
         """Keep what holds now as the rows of all frames before one, unless it has no values for a column."""
         begin, self._since = self._since, clock_index
-        if begin == clock_index or not self._size:
-            return
-        if (self._number_columns and "numbers" not in self._now) or any(one is None for one in self._codes_now):
+        if begin == clock_index or not self._is_whole:
             return
         self._begins.append(begin)
         self._lengths.append(clock_index - begin)
-        self._lifetimes.append(self._now["lifetimes"])
+        self._lifetimes.append(self._lifetimes_now)
         if self._number_columns:
-            self._numbers.append(self._now["numbers"])
+            self._numbers.append(self._numbers_now)
         for codes, now in zip(self._codes, self._codes_now, strict=True):
             codes.append(now)
 
+    def _has_every_value(self) -> bool:
+        numbers = not self._number_columns or self._numbers_now is not None
+        return bool(self._size) and numbers and all(one is not None for one in self._codes_now)
+
     def _forget(self) -> None:
-        self._now: dict[str, Any] = {}
-        self._codes_now: list[Any] = [None] * len(self._code_columns)
-        self._size = 0
+        self._lifetimes_now = self._numbers_now = None
+        self._codes_now = [None] * len(self._code_columns)
+        self._size, self._is_whole = 0, False
 
     def finish(self, texts: Mapping[int, str], lifetimes: Ints) -> KindTable:
         """Sort the rows by lifetime and frame, and split them into columns.
