@@ -128,6 +128,21 @@ def test_in_space_boxes_that_are_not_turned_are_as_far_apart_as_their_sides_say(
     np.testing.assert_allclose(gaps(one, other), wanted - one.radius - other.radius, atol=EXACT)
 
 
+@pytest.mark.parametrize("dimensions", [2, 3])
+@pytest.mark.parametrize("sides", [(0, 1), (1, 1), (1, 2), (2, 3), (3, 3)])
+def test_next_to_no_turn_makes_next_to_no_difference(dimensions: int, sides: tuple[int, int]) -> None:
+    """Bodies along the axes are as far apart as if they were turned by a hair, beside such ones in the same columns."""
+    draw = np.random.default_rng(13)
+    hair = np.where(draw.random(1_000) < 0.5, 1e-12, 0.0) * np.roll(np.eye(dimensions), 1, axis=0)[..., None]
+
+    def turned(body: RoundedBoxes) -> RoundedBoxes:
+        return RoundedBoxes(body.centre, body.halves + np.einsum("ijk,sjk->sik", hair, body.halves), body.radius)
+
+    space = (boxes(1_000, draw, "aligned", count) for count in sides)
+    one, other = (RoundedBoxes(b.centre[:dimensions], b.halves[:dimensions, :dimensions], b.radius) for b in space)
+    np.testing.assert_allclose(gaps(turned(one), turned(other)), gaps(one, other), atol=EXACT)
+
+
 @pytest.mark.parametrize(("one", "other"), [("turned", "turned"), ("yawed", "yawed")])
 @pytest.mark.parametrize("sides", [(0, 1), (0, 3), (1, 1), (1, 3), (3, 3)])
 def test_in_space_no_two_points_are_nearer_than_the_gap(one: str, other: str, sides: tuple[int, int]) -> None:
