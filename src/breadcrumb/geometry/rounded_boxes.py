@@ -11,7 +11,7 @@ from itertools import combinations
 
 import numpy as np
 
-from breadcrumb.model.session import Floats
+from breadcrumb.model.session import Bools, Floats
 
 _LONGEST = 1 << 14
 """How many pairs are computed at a time, so that what is in between fits the cache."""
@@ -54,39 +54,51 @@ def gaps(one: RoundedBoxes, other: RoundedBoxes, motion: Floats | None = None) -
     for begin in range(0, size, _LONGEST):
         block = slice(begin, begin + _LONGEST)
         mine, yours = one.take(block), other.take(block)
-        sides = [*mine.halves, *yours.halves]
+        sides = [mine.halves, yours.halves]
         offset = mine.centre - yours.centre
         if motion is not None:
             half = motion[:, block] / 2
-            sides.append(half)
+            sides.append(half[None])
             offset = offset - half
-        result[block] = _from_origin(offset, sides) - mine.radius - yours.radius
+        result[block] = _from_origin(offset, np.concatenate(sides)) - mine.radius - yours.radius
     return result
 
 
-def _from_origin(offset: Floats, sides: list[Floats]) -> Floats:
-    """Return how far the origin is from boxes about offsets; negative inside, by the way to the nearest face."""
-    if not sides:
+def _from_origin(offset: Floats, every: Floats) -> Floats:
+    """Return how far the origin is from boxes about offsets; negative inside, by the way to the nearest face.
+
+    A box that stands upright on one of the axes is looked at along that axis and in the plane across it, which takes a
+    tenth of the time of one that is turned any way.
+    """
+    if not len(every):
         return np.asarray(np.sqrt((offset * offset).sum(axis=0)))
-    every = np.stack(sides)
-    straight = (np.count_nonzero(every, axis=1) <= 1).all(axis=0)
-    turned = np.flatnonzero(~straight)
-    if not len(turned):
-        return _along_axes(offset, every)
-    in_general = _in_plane if len(offset) == 2 else _in_space
-    if len(turned) == len(straight):
-        return in_general(offset, every)
-    result = _along_axes(offset, every)
-    result[turned] = in_general(offset[:, turned], every[:, :, turned])
-    return result
+    for axis in range(len(offset)):
+        upright = _stands_upright(every, axis)
+        if upright.all():
+            return _along_and_across(offset, every, axis)
+        if upright.any():
+            result = np.empty(len(upright))
+            result[upright] = _along_and_across(offset[:, upright], every[:, :, upright], axis)
+            result[~upright] = _from_origin(offset[:, ~upright], every[:, :, ~upright])
+            return result
+    return _in_plane(offset, every) if len(offset) == 2 else _in_space(offset, every)
 
 
-def _along_axes(offset: Floats, every: Floats) -> Floats:
-    """Look at boxes all of whose sides run along an axis: ten times as fast as looking at each pair of faces."""
-    beyond = np.abs(offset) - np.abs(every).sum(axis=0)
-    outside = np.maximum(beyond, 0.0)
-    inside = (beyond < 0).all(axis=0)
-    return np.asarray(np.where(inside, beyond.max(axis=0), np.sqrt((outside * outside).sum(axis=0))))
+def _along_and_across(offset: Floats, every: Floats, axis: int) -> Floats:
+    """Return how far the origin is from boxes that stand upright on an axis."""
+    along = np.abs(offset[axis]) - np.abs(every[:, axis]).sum(axis=0)
+    if len(offset) == 1:
+        return np.asarray(along)
+    across = _from_origin(np.delete(offset, axis, 0), np.delete(every, axis, 1))
+    deepest = np.maximum(along, across)
+    outside = np.sqrt(np.maximum(along, 0.0) ** 2 + np.maximum(across, 0.0) ** 2)
+    return np.asarray(np.where(deepest < 0, deepest, outside))
+
+
+def _stands_upright(every: Floats, axis: int) -> Bools:
+    """Return of which boxes each side runs along an axis or across it."""
+    turned = every != 0
+    return np.asarray(~(turned[:, axis] & np.delete(turned, axis, 1).any(axis=1)).any(axis=0))
 
 
 def _in_plane(offset: Floats, every: Floats) -> Floats:
