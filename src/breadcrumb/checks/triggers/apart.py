@@ -123,7 +123,7 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
     clock_index, clock = dealt.cause.clock_index, cause.session.clock
     had, early, decided = dealt.effects > 0, dealt.early, dealt.decided
     came = dealt.clock_indices_at(dealt.begin)
-    margin = np.maximum(_spare(clock, clock_index, np.where(had, came, clock_index), due), 0.0)
+    margin = np.maximum(spare_of(clock, clock_index, np.where(had, came, clock_index), due), 0.0)
     when = np.where(had, came, np.minimum(dealt.last, clock.size - 1))
     lost = np.flatnonzero(decided & ~had)
     margin[lost] = _lack(dealt, lost, due)
@@ -158,7 +158,7 @@ def _joined(first: NDArray[Any], second: NDArray[Any]) -> NDArray[Any]:
     return np.concatenate([first, second]) if len(second) else first
 
 
-def _spare(clock: Clock, clock_index: Ints, came: Ints, due: Window) -> Floats:
+def spare_of(clock: Clock, clock_index: Ints, came: Ints, due: Window) -> Floats:
     """Return how long after each effect, and before it, it would have been too late or too early."""
     took = elapsed(clock, clock_index, came, due.latest.unit)
     spare = due.longest - took

@@ -9,12 +9,20 @@ from typing import NamedTuple, Unpack
 
 import numpy as np
 
-from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, Within, elapsed, window
+from breadcrumb.algebra.durations import SAME_TIME, Duration, Window, Within, window
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.scoping import asked_about
-from breadcrumb.checks.triggers.apart import hidden_of, judge_apart, once_too_often, too_early, too_late, waited
+from breadcrumb.checks.triggers.apart import (
+    hidden_of,
+    judge_apart,
+    once_too_often,
+    spare_of,
+    too_early,
+    too_late,
+    waited,
+)
 from breadcrumb.checks.triggers.labels import Paired, excused, paired
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -139,8 +147,8 @@ class _Cause:
         return any(stop is not None and stop.precedes(at) for stop in (self.cancelled, self.closed))
 
 
-def _instant(moments: Moments, index: int) -> _Instant:
-    return _Instant(int(moments.clock_index[index]), int(moments.order[index]))
+def _instants(moments: Moments) -> list[_Instant]:
+    return list(map(_Instant, moments.clock_index.tolist(), moments.order.tolist()))
 
 
 def _causes(cause: Moments, effect: Moments, due: Window, label: Ints) -> dict[int, list[_Cause]]:
@@ -148,14 +156,15 @@ def _causes(cause: Moments, effect: Moments, due: Window, label: Ints) -> dict[i
     first, last = due.clock_indices(cause.session.clock, cause.clock_index)
     hidden = hidden_of(cause, effect, due)
     causes: dict[int, list[_Cause]] = {}
-    for index in range(cause.count):
-        one = _Cause(index, _instant(cause, index), int(first[index]), int(last[index]), bool(hidden[index]))
-        causes.setdefault(int(label[index]), []).append(one)
+    columns = (first.tolist(), last.tolist(), hidden.tolist())
+    for index, (key, *known) in enumerate(zip(label.tolist(), _instants(cause), *columns, strict=True)):
+        causes.setdefault(key, []).append(_Cause(index, *known))
     return causes
 
 
 def _cancel(causes: list[_Cause], cause: Moments, unless: Moments, match: str) -> None:
     """Note which causes are cancelled, each by the first moment that goes with it and may."""
+    instants = _instants(unless)
     for found in excused(match, cause, unless):
         keyed: dict[int, list[_Cause]] = {}
         of_cause = np.full(cause.count, NOBODY)
@@ -163,7 +172,7 @@ def _cancel(causes: list[_Cause], cause: Moments, unless: Moments, match: str) -
         for one in causes:
             keyed.setdefault(int(of_cause[one.index]), []).append(one)
         for index, key in zip(np.arange(unless.count)[found.right_rows].tolist(), found.right.tolist(), strict=True):
-            at = _instant(unless, index)
+            at = instants[index]
             for one in keyed.get(key, ()) if key != NOBODY else ():
                 first = one.cancelled is None or at.precedes(one.cancelled)
                 if first and not at.precedes(one.at) and at.clock_index <= one.last:
@@ -209,8 +218,7 @@ def _deal(
     left = _Left({}, {}, {})
     over: dict[int, _Cause] = {}
     waiting = {key: deque(several) for key, several in causes.items()}
-    for index in range(effect.count):
-        key, at = int(label[index]), _instant(effect, index)
+    for index, (key, at) in enumerate(zip(label.tolist(), _instants(effect), strict=True)):
         queue = waiting.get(key, deque())
         while queue and queue[0].last < at.clock_index:
             over[key] = queue.popleft()
@@ -265,10 +273,12 @@ def _evaluation(
     """Gather the judged causes, in order, and the effects too many behind them."""
     judged: list[_Judged] = []
     undecided = 0
-    for one in sorted((one for several in causes.values() for one in several), key=lambda one: one.index):
+    in_order = sorted((one for several in causes.values() for one in several), key=lambda one: one.index)
+    spare = _least_spare(cause, effect, in_order, due).tolist()
+    for one in in_order:
         if not asked[one.index] or (one.closed is not None and len(one.effects) < times):
             continue
-        decided = _decide(cause, effect, one, left, due, times)
+        decided = _decide(cause, effect, one, spare[one.index], left, due, times)
         undecided += decided is None
         judged += [decided] if decided is not None else []
     for index, those in left.surplus.items():
@@ -315,13 +325,14 @@ def _surplus_words(cause: Moments, effect: Moments, index: int, those: list[_Cau
     )
 
 
-def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Window, times: int) -> _Judged | None:
+def _decide(
+    cause: Moments, effect: Moments, one: _Cause, spare: float, left: _Left, due: Window, times: int
+) -> _Judged | None:
     """Return what became of a cause; None if the end of the trace or a gap leaves that open."""
     subject = int(cause.lifetime[one.index]), int(cause.subject[one.index])
     if one.hidden:
         return None
     if len(one.effects) >= times:
-        spare = float(_spare(cause, effect, one, due).min())
         return _Judged(*subject, int(effect.clock_index[one.effects[-1]]), spare, _HELD)
     early = left.early.get(one.index)
     begun = one.at.clock_index
@@ -338,13 +349,11 @@ def _decide(cause: Moments, effect: Moments, one: _Cause, left: _Left, due: Wind
     return _Judged(*subject, one.last, min(margin, -SAME_TIME), say)
 
 
-def _spare(cause: Moments, effect: Moments, one: _Cause, due: Window) -> Floats:
-    """Return how long after each effect, and before it, it would have been too late or too early."""
-    clock = cause.session.clock
-    took = elapsed(
-        clock, np.full(len(one.effects), one.at.clock_index), effect.clock_index[one.effects], due.latest.unit
-    )
-    spare: Floats = due.longest - took
-    if due.earliest.value:
-        spare = np.minimum(spare, took - due.earliest.value + (due.longest - due.latest.value))
-    return np.asarray(np.maximum(spare, 0.0))
+def _least_spare(cause: Moments, effect: Moments, causes: list[_Cause], due: Window) -> Floats:
+    """Return how much earlier or later an effect of each cause could have come at the least; inf if it has none."""
+    owner = np.array([one.index for one in causes for _ in one.effects], np.int64)
+    came = np.array([index for one in causes for index in one.effects], np.int64)
+    each = spare_of(cause.session.clock, cause.clock_index[owner], effect.clock_index[came], due)
+    least = np.full(cause.count, np.inf)
+    np.minimum.at(least, owner, np.maximum(each, 0.0))
+    return least
