@@ -37,6 +37,10 @@ class Row(NamedTuple):
     passes: Callable[[float], bool]
     target: str
 
+    def __str__(self) -> str:
+        met = "" if not self.target else "met" if self.passes(self.found) else "MISSED"
+        return f"{self.row:3} {self.what:52} {self.found:10.2f}  {self.target:8} {met}"
+
 
 def at_most(row: str, what: str, found: float, limit: float) -> Row:
     """Return a line whose figure should be small."""
@@ -173,8 +177,7 @@ def main() -> None:
     """Print a line for each ratio, with its target."""
     with tempfile.TemporaryDirectory() as folder:
         for row in sorted(rows(Path(folder)), key=lambda row: row.row or "Z"):
-            met = "" if not row.target else "met" if row.passes(row.found) else "MISSED"
-            print(f"{row.row:3} {row.what:44} {row.found:8.2f}  {row.target:8} {met}")
+            print(row)
 
 
 if __name__ == "__main__":

@@ -20,6 +20,7 @@ import numpy as np
 import orjson
 import pyarrow as pa
 import pyarrow.parquet as pq
+from recording import Row, at_least, at_most, told
 
 from breadcrumb import Recorder, Trace, open_trace
 
@@ -47,21 +48,6 @@ class Ball:
             self.vx = -self.vx
         if abs(self.y) > LIMIT:
             self.vy = -self.vy
-
-
-class Row(NamedTuple):
-    """One line of the result."""
-
-    row: str
-    what: str
-    found: float
-    limit: float
-    at_least: bool = False
-
-    def __str__(self) -> str:
-        met = self.found >= self.limit if self.at_least else self.found <= self.limit
-        sign = ">=" if self.at_least else "<="
-        return f"{self.row:3} {self.what:58} {self.found:10.2f}  {sign} {self.limit:<6g} {'met' if met else 'MISSED'}"
 
 
 def balls(frames: int) -> Iterator[list[Ball]]:
@@ -154,9 +140,9 @@ class Parquet(NamedTuple):
 def sizes(trace: Path, parquet: Parquet, lines: Path, minutes: int) -> Iterator[Row]:
     """Compare what the ways take on disk."""
     ours = sum(file.stat().st_size for file in trace.rglob("*") if file.is_file() and "working" not in file.parts)
-    yield Row("S1", "JSON Lines / ours, size", lines.stat().st_size * minutes / ours, 30, True)
-    yield Row("S1", "Parquet, zstd and defaults / ours, size", parquet.default.stat().st_size / ours, 1, True)
-    yield Row("S1", "ours / Parquet, zstd and byte-stream split, size", ours / parquet.split.stat().st_size, 1.02)
+    yield at_least("S1", "JSON Lines / ours, size", lines.stat().st_size * minutes / ours, 30)
+    yield told("S1", "Parquet, zstd and defaults / ours, size", parquet.default.stat().st_size / ours)
+    yield at_most("S1", "ours / Parquet, zstd and byte-stream split, size", ours / parquet.split.stat().st_size, 1.02)
 
 
 def readings(path: Path, parquet: Parquet, lines: Path, folder: Path, minutes: int) -> Iterator[Row]:
@@ -175,10 +161,10 @@ def readings(path: Path, parquet: Parquet, lines: Path, folder: Path, minutes: i
         return open_trace(path).data.column("ball", "x").values.sum()
 
     one, table, text = in_turns(one_object, parquet.one_object, from_lines)
-    yield Row("S2", "JSON Lines / ours, one property of one object", text * minutes / one, 5_000, True)
-    yield Row("S2", "Parquet / ours, one property of one object", table / one, 5, True)
+    yield at_least("S2", "JSON Lines / ours, one property of one object", text * minutes / one, 5_000)
+    yield at_least("S2", "Parquet / ours, one property of one object", table / one, 5)
     ours, plain = in_turns(all_of_them, lambda: np.load(folder / "x.npy").sum())
-    yield Row("S3", "ours, opened anew / np.load, one property of all", ours / plain, 4)
+    yield at_most("S3", "ours, opened anew / np.load, one property of all", ours / plain, 4)
 
 
 def main() -> None:
@@ -196,8 +182,8 @@ def main() -> None:
         for row in (
             *sizes(path, parquet, lines, minutes),
             *readings(path, parquet, lines, folder, minutes),
-            Row("S4", "converting / reading the journal's bytes", converting / reading, 16),
-            Row("S4", "time of play / converting", minutes * 60 / converting, 800, True),
+            at_most("S4", "converting / reading the journal's bytes", converting / reading, 16),
+            at_least("S4", "time of play / converting", minutes * 60 / converting, 800),
         ):
             print(row, flush=True)
 

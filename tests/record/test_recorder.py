@@ -1,5 +1,6 @@
 import logging
 import math
+import os
 import subprocess
 import sys
 from collections.abc import Callable
@@ -12,6 +13,7 @@ import pytest
 
 from breadcrumb import BreadcrumbError, Recorder, Trace, open_trace
 from breadcrumb.errors import Misuse, TraceExists
+from breadcrumb.journal import writing
 from missing import with_none
 
 
@@ -124,6 +126,18 @@ def test_objects_appear_and_leave_by_themselves_and_ids_are_used_again(tmp_path:
     assert flares.leaves.frames.tolist() == [3, 6]
     assert flares.x.values.tolist() == [1.0, 1.0, 5.0, 6.0]
     assert flares.x.rate().usable.tolist() == [False, True, False, False]
+
+
+def test_an_id_that_is_used_again_has_its_own_samples_alone(tmp_path: Path) -> None:
+    """One object is asked for by its id: what others of its kind were like between its stays is not among its values."""
+    first, between, again = (SimpleNamespace(name=name, x=x) for name, x in (("a", 1.0), ("b", 2.0), ("a", 3.0)))
+    there: list[Any] = []
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch_each(lambda: there, kind="flare", id="name", x="x")
+        for frame, there in enumerate(([first], [between], [again], [between, again])):  # noqa: B007 - it is read
+            rec.frame(frame / 10)
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert [trace.one(id=name).x.values.tolist() for name in "ab"] == [[1.0, 3.0, 3.0], [2.0, 2.0]]
 
 
 def test_nameless_objects_are_numbered_by_first_sight(tmp_path: Path) -> None:
@@ -263,6 +277,25 @@ print("the game went on")
     (fact,) = trace.facts
     assert (fact.code, fact.detail) == ("stopped", f"frame {trace.clock.size} (File too large)")
     assert trace.one("thing").x.values.tolist() == [frame * 1.5 for frame in range(trace.clock.size)]
+
+
+@pytest.mark.parametrize("many", [3, 5_000])
+def test_a_write_that_takes_only_a_part_is_gone_on_with(
+    many: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A disk that takes fewer bytes than it is given is given the rest: small and large frames are recorded whole."""
+    write, places = os.write, np.zeros(many)
+    monkeypatch.setattr(os, "write", lambda file, data: write(file, data[: max(1, len(data) // 2)]))
+    monkeypatch.setattr(writing, "_writev", lambda file, parts: os.write(file, b"".join(parts)))
+    with Recorder(tmp_path / "a.crumbs") as rec:
+        rec.watch_arrays("barrel", np.arange(many), x=places)
+        for frame in range(5):
+            places += 1.0
+            rec.frame(frame / 60)
+    monkeypatch.undo()
+    trace = open_trace(tmp_path / "a.crumbs")
+    assert (trace.facts, trace.clock.size) == ((), 5)
+    assert trace.all("barrel").x.values.reshape(many, 5).tolist() == [[1.0, 2.0, 3.0, 4.0, 5.0]] * many
 
 
 def test_a_recording_stops_at_the_limit_that_it_was_given(tmp_path: Path, caplog: pytest.LogCaptureFixture) -> None:

@@ -10,7 +10,6 @@ from functools import cached_property
 from mmap import mmap
 from pathlib import Path
 from typing import Any, NamedTuple
-from zlib import crc32
 
 from breadcrumb.errors import NotATrace, refuse_other_formats
 from breadcrumb.journal.layout import (
@@ -29,6 +28,7 @@ from breadcrumb.journal.layout import (
     RESERVE,
     SEAL,
     Column,
+    checksum,
 )
 from breadcrumb.journal.records import FactRecord, Record, TableRecord, columns_of, record_of
 
@@ -249,7 +249,7 @@ class Records(Iterator[memoryview]):
             return None
         length, expected = RECORD.unpack_from(self._content, position)
         body = self._content[start : start + length]
-        if length == 0 or len(body) < length or crc32(body) != expected:
+        if length == 0 or len(body) < length or checksum((body,)) != expected:
             return None
         return body
 

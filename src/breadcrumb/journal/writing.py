@@ -61,7 +61,8 @@ class JournalWriter:
         self._frames = 0
         self._process = generation()
         self._closing = threading.Event()
-        self._size = self._due = os.write(self._file, MAGIC)
+        _write_all(self._file, MAGIC)
+        self._size = self._due = len(MAGIC)
         self._write([ABOUT + _json({"format": FORMAT_VERSION, "about": about})])
         self._reserve = self._size
         self._write([RESERVE.ljust(RESERVE_SIZE)])
@@ -148,8 +149,8 @@ class JournalWriter:
                 written = _writev(self._file, record)
             else:  # copying the parts together is quicker than handing them over one by one
                 written = os.write(self._file, b"".join(record))
-            if written < RECORD.size + size:  # only a nearly full disk takes less than it is given
-                self._write_rest(b"".join(record), written)
+            if written < RECORD.size + size:
+                _write_all(self._file, b"".join(record), written)
         except OSError:
             os.ftruncate(self._file, self._size)
             raise
@@ -166,19 +167,21 @@ class JournalWriter:
         file = os.open(self._path, _WRITING)
         try:
             os.lseek(file, self._reserve, os.SEEK_SET)
-            os.write(file, RECORD.pack(len(body), checksum([body])) + body)
+            _write_all(file, RECORD.pack(len(body), checksum([body])) + body)
             os.fsync(file)
         finally:
             os.close(file)
-
-    def _write_rest(self, record: bytes, written: int) -> None:
-        while written < len(record):
-            written += os.write(self._file, record[written:])
 
     def _sync_now_and_then(self) -> None:
         while not self._closing.wait(_SYNC_SECONDS):
             with contextlib.suppress(OSError):  # the writing side meets the same error and reports it
                 _sync(self._file)
+
+
+def _write_all(file: int, content: bytes, written: int = 0) -> None:
+    """Write what is not written yet: only a nearly full disk takes less than it is given."""
+    while written < len(content):
+        written += os.write(file, content[written:])
 
 
 def _json(value: Any) -> bytes:

@@ -297,7 +297,7 @@ class Objects:
 
     @cached_property
     def _own_rows(self) -> Rows:
-        """Which of the samples of their kind are theirs: those are sorted by lifetime, so none is looked at."""
+        """Which samples of their kind are theirs: as samples are sorted by lifetime, a binary search finds them."""
         lifetime = self._whole_track.lifetime
         begins, ends = (np.searchsorted(lifetime, self._lifetimes, side) for side in ("left", "right"))
         return rows_between(begins, ends)

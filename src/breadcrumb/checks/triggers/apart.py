@@ -123,7 +123,7 @@ def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints
     clock_index, clock = dealt.cause.clock_index, cause.session.clock
     had, early, decided = dealt.effects > 0, dealt.early, dealt.decided
     came = dealt.clock_indices_at(dealt.begin)
-    margin = np.maximum(spare_of(clock, clock_index, np.where(had, came, clock_index), due), 0.0)
+    margin = spare_of(clock, clock_index, np.where(had, came, clock_index), due)
     when = np.where(had, came, np.minimum(dealt.last, clock.size - 1))
     lost = np.flatnonzero(decided & ~had)
     margin[lost] = _lack(dealt, lost, due)
@@ -162,9 +162,9 @@ def spare_of(clock: Clock, clock_index: Ints, came: Ints, due: Window) -> Floats
     """Return how long after each effect, and before it, it would have been too late or too early."""
     took = elapsed(clock, clock_index, came, due.latest.unit)
     spare = due.longest - took
-    return (
-        np.minimum(spare, took - due.earliest.value + (due.longest - due.latest.value)) if due.earliest.value else spare
-    )
+    if due.earliest.value:
+        spare = np.minimum(spare, took - due.earliest.value + (due.longest - due.latest.value))
+    return np.asarray(np.maximum(spare, 0.0))
 
 
 def _lack(dealt: _Dealt, lost: Ints, due: Window) -> Floats:

@@ -355,5 +355,5 @@ def _least_spare(cause: Moments, effect: Moments, causes: list[_Cause], due: Win
     came = np.array([index for one in causes for index in one.effects], np.int64)
     each = spare_of(cause.session.clock, cause.clock_index[owner], effect.clock_index[came], due)
     least = np.full(cause.count, np.inf)
-    np.minimum.at(least, owner, np.maximum(each, 0.0))
+    np.minimum.at(least, owner, each)
     return least
