@@ -4,8 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from hiding import HIDDEN, lines_of, retold
-from vocabulary import ROWS
+from hiding import HIDDEN, lines_of, put_away, retold
+from vocabulary import FRAMES, ROWS
 
 WHOLE = {("reports_error", "begun late"), ("reports_error", "cut")}
 """What a session made to fail must report, it must report in what was recorded."""
@@ -25,3 +25,17 @@ def test_what_was_not_recorded_breaks_nothing(name: str, how: str, tmp_path: Pat
         trace = retold(about, HIDDEN[how](lines, place), tmp_path / f"{place}.crumbs")
         verdict = row.check(trace)
         assert verdict.outcome != "broken", (place, verdict.explain())
+
+
+@pytest.mark.filterwarnings("ignore:.*turns by up to")
+@pytest.mark.parametrize("name", ROWS)
+def test_an_enormous_value_excuses_no_other(name: str, tmp_path: Path) -> None:
+    """A rule breaks where it broke, whatever enormous values there are afterwards: rounding does not reach so far."""
+    row = ROWS[name]
+    about, lines = lines_of(row.broken)
+    otherwise = row.check(retold(about, put_away(lines), tmp_path / "away.crumbs"))
+    assert otherwise.first is not None
+    if row.breach[1] == FRAMES[-1]:  # where they are put away, others may break as well
+        assert otherwise.first.frame == row.breach[1]
+    else:
+        assert (otherwise.first.object, otherwise.first.frame) == row.breach[:2]

@@ -8,12 +8,13 @@ from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.operations import same_values
+from breadcrumb.algebra.rounding import scaled
 from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.units import per_second
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Ints
 
 _UNEVEN = 0.01
 """By which share of it a step may be longer or shorter than the others to be fitted with them."""
@@ -174,10 +175,7 @@ def smoothed_second_rate(signal: Signal, window: int) -> Signal:
     unit = per_second(per_second(signal.unit))
     blur = float(np.abs(weights).sum()) / step**2
 
-    def noise() -> float | Floats:
-        return np.asarray(signal.noise) * blur
-
-    name = f"smoothed second rate of {signal.name}"
+    noise, name = scaled(signal.noise_over, blur), f"smoothed second rate of {signal.name}"
     smoothed: Signal = derived(signal, name=name, parts=parts, valid=valid, unit=unit, known_noise=noise)
     return smoothed
 

@@ -10,6 +10,7 @@ import numpy as np
 from breadcrumb.algebra.angles import plan_axes
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
+from breadcrumb.algebra.rounding import most_of
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spaces import turned
 from breadcrumb.errors import Misuse
@@ -263,7 +264,7 @@ def _between_edges(shape: Shape, position: Signal, edges: Sequence[Signal]) -> B
     centre = [(low + high) / 2 for low, high in ((left, right), (top, bottom))]
     place = replace(
         position, parts=tuple(one.parts[0] for one in centre), valid=_all_known(edges), name=f"middle of {left.owner}",
-        known_noise=lambda: np.max([np.max(one.noise, initial=0.0) for one in edges]),
+        known_noise=most_of([one.noise_over for one in edges]),
     )  # fmt: skip
     sizes = tuple(np.abs(high.parts[0] - low.parts[0]) for low, high in ((left, right), (top, bottom)))
     return Bodies(place, Shape("box", ("width", "height")), sizes, None, place.valid)

@@ -8,13 +8,15 @@ from breadcrumb.algebra.formulas import call
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.meeting import meet
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import Samples, Sort, both, derived, noise_of
+from breadcrumb.algebra.rounding import most_of, noise_of
+from breadcrumb.algebra.samples import Samples, Sort, both, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Unseen, Vector
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.units import shared
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Session
+from breadcrumb.model.rows import Rows
+from breadcrumb.model.session import NOBODY, Floats, Session
 
 
 def vector(x: Any, y: Any, z: Any = None) -> Vector:
@@ -39,7 +41,7 @@ def vector(x: Any, y: Any, z: Any = None) -> Vector:
     name = call("vector", *(str(getattr(one, "name", one)) for one in given))
     if first is None:
         raise Misuse(f"{name}: expected a number over time as one of the parts, found plain numbers alone")
-    unit, parts, valid, met = "", [], None, first
+    unit, parts, noises, valid, met = "", [], [], None, first
     for one in given:
         if isinstance(one, Samples) and one.sort not in (Sort.NUMBER, Sort.ANGLE, Sort.UNSEEN):
             raise Misuse(f"{name}: expected numbers, and {one.title} is {one.sort.words}")
@@ -48,10 +50,10 @@ def vector(x: Any, y: Any, z: Any = None) -> Vector:
     for one in given:
         _, part = meet(met, one)
         parts.append(part.parts[0])
+        noises.append(part.noise_over)
         valid = both(valid, part.valid)
-    noise = max(float(np.max(one.noise, initial=0.0)) for one in given if isinstance(one, Samples))
     made: Vector = derived(
-        met, sort=Sort.VECTOR, name=name, parts=tuple(parts), valid=valid, unit=unit, known_noise=noise
+        met, sort=Sort.VECTOR, name=name, parts=tuple(parts), valid=valid, unit=unit, known_noise=most_of(noises)
     )
     return made
 
@@ -127,8 +129,12 @@ def sum_over_objects(signal: Signal) -> Signal:
     clock_indices, where = np.unique(signal.track.clock_index[usable], return_inverse=True)
     nobody = np.full(len(clock_indices), NOBODY)
     parts = tuple(np.bincount(where, part[usable], len(clock_indices)) for part in signal.parts)
-    most = int(np.bincount(where, minlength=1).max(initial=1))
-    noise = noise_of(parts) + most * np.max(signal.noise, initial=0.0)
+    of_sums = noise_of(parts)
+
+    def noise(rows: Rows) -> Floats:
+        each = np.broadcast_to(signal.noise, len(signal))[usable]
+        return np.asarray(of_sums(rows) + np.bincount(where, each, len(clock_indices))[rows])
+
     track = Track(signal.track.session, nobody, clock_indices)
     name = f"sum of {signal.name}"
     total: Signal = derived(signal, track=track, name=name, parts=parts, valid=None, known_noise=noise)

@@ -24,6 +24,11 @@ class Extremes(NamedTuple):
     lowest: Floats
     highest: Floats
 
+    @property
+    def are_finite(self) -> bool:
+        """Whether each piece has a value, and none that is no number or infinite."""
+        return bool(np.isfinite(self.lowest).all() and np.isfinite(self.highest).all())
+
 
 def extremes_of(values: NDArray[np.float64] | Computed, size: int, starts: Ints, valid: Bools | None) -> Extremes:
     """Return the extremes of a column, from one look at it."""

@@ -15,14 +15,6 @@ _EIGHT: Final = _EIGHT_FLAGS.itemsize
 
 _ROUNDING = 1e-9
 """By how much equal steps may differ, as times of some hours are rounded."""
-_EVEN = 4.0
-"""How many times the shortest step the longest one may be for one bound on rounding to serve all."""
-
-
-def even_step(step: Floats) -> float | Floats:
-    """Return the shortest step if steps are about even, else all of them, with 1 where there is none."""
-    shortest = float(np.min(step, where=step > 0, initial=np.inf))
-    return shortest if not len(step) or step.max() <= _EVEN * shortest else np.where(step > 0, step, 1.0)
 
 
 def value_runs(values: NDArray[Any]) -> tuple[Ints, Ints]:

@@ -11,10 +11,12 @@ from breadcrumb.algebra.durations import Duration, duration, seconds
 from breadcrumb.algebra.formulas import call, part
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.operations import apply
-from breadcrumb.algebra.samples import Sort, derived, largest_of, noise_of
+from breadcrumb.algebra.rounding import rounding, scaled, sizes
+from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.units import per_second
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import Bools, Floats
 
 if TYPE_CHECKING:
@@ -92,7 +94,7 @@ class Measured(Signal):
         parts = tuple(kernels.differences(one) for one in self.unwrapped_parts)
         step: Measured = derived(
             self, sort=self._sort_of_change, name=part(self.name, "step()"), parts=parts, valid=self._known_before(),
-            known_noise=lambda: 2 * np.asarray(self.noise),
+            known_noise=scaled(self.noise_over, 2.0),
         )  # fmt: skip
         return step
 
@@ -106,7 +108,7 @@ class Measured(Signal):
             name="step",
             parts=parts,
             valid=valid,
-            known_noise=lambda: 2 * np.asarray(self.noise),
+            known_noise=scaled(self.noise_over, 2.0),
         )
         return length
 
@@ -115,7 +117,7 @@ class Measured(Signal):
         parts = self.parts
         length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
         name = part(self.name, "norm()") if len(parts) > 1 else call("abs", self.name)
-        number: Number = derived(self, sort=Sort.NUMBER, name=name, parts=(length,), known_noise=lambda: self.noise)
+        number: Number = derived(self, sort=Sort.NUMBER, name=name, parts=(length,), known_noise=self.noise_over)
         return number
 
     def clip(self, low: Any = None, high: Any = None, out: None = None, **limits: Any) -> Self:
@@ -151,11 +153,12 @@ class Measured(Signal):
     def _derived(self, step: Floats, name: str, parts: tuple[Any, ...], unit: str) -> Any:
         """Return changes over a step; they are known where the step has a length and both its ends are."""
         track = self.track
-        usable = (step > 0) & self._known_before()
+        usable, latest = (step > 0) & self._known_before(), np.abs(track.session.clock.times).max(initial=0.0)
 
-        def noise() -> float | Floats:
-            blur = 2 * (self.noise + largest_of(parts) * noise_of((track.session.clock.times,)))
-            return blur / kernels.even_step(step)
+        def noise(rows: Rows) -> Floats:
+            size, time = sizes([part[rows] for part in parts]), step[rows]
+            blur = 2 * (self.noise_over(rows) + np.where(np.isfinite(size), size, 0.0) * rounding(latest))
+            return np.asarray(blur / np.where(time > 0, time, 1.0))
 
         sort = Sort.NUMBER if len(parts) == 1 else self.sort
         return derived(self, sort=sort, name=name, parts=parts, valid=usable, unit=unit, known_noise=noise)

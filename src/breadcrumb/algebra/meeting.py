@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.samples import Samples, derived, noise_of
+from breadcrumb.algebra.rounding import noise_of
+from breadcrumb.algebra.samples import Samples, derived
 from breadcrumb.algebra.tracks import Side, Track
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Ints, Session
@@ -232,7 +233,7 @@ def _constant(like: S, value: Any) -> S:
     unit = str(getattr(value, "unit", ""))
     return derived(  # type: ignore[no-any-return]
         like, sort=like.sort if len(parts) == len(like.parts) else None, name="given values", parts=parts, valid=valid,
-        unit=unit, known_noise=lambda: noise_of(parts),
+        unit=unit, known_noise=noise_of(parts),
     )  # fmt: skip
 
 

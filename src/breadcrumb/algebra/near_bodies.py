@@ -34,11 +34,11 @@ def touches_one(first: Bodies, second: Bodies, within: float, *, swept: bool = F
     if first.place.track.unseen:
         return NO_PAIRS
     near = meets_one(first.place, second.place, swept=swept)
-    noise = float(np.max(near.noise, initial=0.0))
+    noise = np.broadcast_to(near.noise, len(near))
     mine = np.flatnonzero(near.usable & (near.parts[0] <= first.reach + second.reach + within + noise))
     yours = second.place.track.find_clock_index(first.place.track.clock_index[mine])
     gap = _gaps(first, second, Pairs(mine, yours, near.parts[0][mine]), swept=swept)
-    close = gap <= within + noise
+    close = gap <= within + noise[mine]
     return Pairs(mine[close], yours[close], gap[close])
 
 

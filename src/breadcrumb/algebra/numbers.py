@@ -10,6 +10,7 @@ from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.measured import Measured
 from breadcrumb.algebra.operations import apply
 from breadcrumb.algebra.quantities import Quantity
+from breadcrumb.algebra.rounding import scaled
 from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.unwrapping import unwrapped
 from breadcrumb.model.session import Floats
@@ -158,6 +159,6 @@ class Angle(Measured, sort=Sort.ANGLE):
         """
         if self.track.unseen:
             return self
-        blur = np.asarray(self.noise) / full_turn(self, "unit_vector()") * 2 * np.pi
+        blur = scaled(self.noise_over, 2 * np.pi / full_turn(self, "unit_vector()"))
         name = f"unit vector along {self.name}"
         return derived(self, name=name, parts=unit_vectors(self), unit="", known_noise=blur, space="world")

@@ -12,8 +12,10 @@ from breadcrumb.algebra.conditions import Clause, inverted, joined
 from breadcrumb.algebra.formulas import Formula, Rank, call, infix, prefix, within
 from breadcrumb.algebra.meeting import is_given, meet
 from breadcrumb.algebra.quantities import Quantity
-from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived, noise_of
+from breadcrumb.algebra.rounding import noise_of
+from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived
 from breadcrumb.errors import Misuse
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import Bools, Floats
 
 NUMBERS = frozenset({Sort.NUMBER, Sort.ANGLE})
@@ -163,10 +165,14 @@ def _arithmetic(function: np.ufunc, operation: Operation, *sides: Any) -> Any:
     with np.errstate(all="ignore"):  # what comes of a missing or infinite value is missing or infinite
         results = tuple(compute(*some) for some in parts)
 
-    def noise() -> float | Floats:
+    rounding = noise_of(results)
+
+    def noise(rows: Rows) -> float | Floats:
+        known = [one.noise_over(rows) for one in met]
         if operation.linear:
-            return sum((one.noise for one in met[1:]), start=met[0].noise)
-        return _moved(compute, parts, results, [one.noise for one in met])
+            return sum(known[1:], start=known[0])
+        some = [tuple(one if np.ndim(one) == 0 else one[rows] for one in sides) for sides in parts]
+        return _moved(compute, some, [one[rows] for one in results], known) + rounding(rows)
 
     valid = met[0].valid if len(met) == 1 else both(met[0].valid, met[1].valid)
     changes = {"name": name, "parts": results, "valid": valid, "unit": unit, "owner": owner, "known_noise": noise}
@@ -206,7 +212,7 @@ def _of_angle(function: np.ufunc, operation: Operation, met: tuple[Samples, ...]
 def _moved(
     compute: Callable[..., Any],
     parts: list[tuple[NDArray[Any], ...]],
-    results: tuple[NDArray[Any], ...],
+    results: list[NDArray[Any]],
     noise: list[float | Floats],
 ) -> Floats:
     """Return how far the rounding of the sides may move a result: by computing it with each of them moved."""
@@ -216,7 +222,7 @@ def _moved(
             for signs in np.ndindex(*(2,) * len(some)):
                 sides = (one + (2 * sign - 1) * by for one, sign, by in zip(some, signs, noise, strict=True))
                 most = np.fmax(most, np.abs(compute(*sides) - result))
-    return np.where(np.isfinite(most), most, 0.0) + noise_of(results)
+    return np.where(np.isfinite(most), most, 0.0)
 
 
 def _comparison(function: np.ufunc, left: Any, right: Any) -> Any:

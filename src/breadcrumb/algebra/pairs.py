@@ -58,7 +58,7 @@ def meets_one(first: Signal, second: Signal, *, swept: bool = False) -> Signal:
     indices = np.arange(len(mine))
     result = mine.distance_to(yours)
     near = _closest(mine, yours, indices, indices) if len(mine) else result.parts[0]
-    swept_distance: Signal = replace(result, parts=(near,), known_noise=result.noise)
+    swept_distance: Signal = replace(result, parts=(near,), known_noise=result.noise_over)
     return swept_distance
 
 

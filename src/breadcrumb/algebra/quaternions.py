@@ -10,6 +10,7 @@ from breadcrumb.algebra.arithmetic import called
 from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.meeting import meet, meet_tracks
 from breadcrumb.algebra.numbers import Angle, Number
+from breadcrumb.algebra.rounding import scaled
 from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived
 from breadcrumb.algebra.spaces import Axis, axis_of, tilt_of, turn_about, turn_between_quaternions
 from breadcrumb.algebra.vectors import Parts, Vector, part_of
@@ -38,7 +39,7 @@ class Quaternion(Parts, sort=Sort.QUATERNION):
         """Return its length, which is 1 if it stands for a turn."""
         length = np.sqrt(sum(one * one for one in self.parts))
         number: Number = derived(
-            self, sort=Sort.NUMBER, name=part(self.name, "norm()"), parts=(length,), known_noise=lambda: self.noise
+            self, sort=Sort.NUMBER, name=part(self.name, "norm()"), parts=(length,), known_noise=self.noise_over
         )
         return number
 
@@ -101,14 +102,14 @@ class Quaternion(Parts, sort=Sort.QUATERNION):
         if self.track.unseen:
             return self  # type: ignore[return-value]
         parts, turns = axis_of(self)
-        name, blur = part(self.name, "axis()"), np.asarray(self.noise)
+        name, blur = part(self.name, "axis()"), self.noise_over
         unit: Vector = derived(
             self, sort=Sort.VECTOR, name=name, parts=parts, valid=both(self.valid, turns), unit="", known_noise=blur
         )
         return unit
 
     def _angle(self, name: str, angle: Floats, unit: str) -> Angle:
-        blur = np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
+        blur = scaled(self.noise_over, FULL_TURNS[unit] / np.pi)
         turn: Angle = derived(self, sort=Sort.ANGLE, name=name, parts=(angle,), unit=unit, known_noise=blur)
         return turn
 
@@ -136,7 +137,7 @@ class Quaternion(Parts, sort=Sort.QUATERNION):
         if len(yours.parts) != len(mine.parts):
             raise Misuse(f"turn_from: expected a quaternion of parts x, y, z, w, found {called(other)}")
         angle, unit = turn_between_quaternions(mine, yours)
-        valid, blur = both(mine.valid, yours.valid), np.asarray(self.noise) * FULL_TURNS[unit] / np.pi
+        valid, blur = both(mine.valid, yours.valid), scaled(self.noise_over, FULL_TURNS[unit] / np.pi)
         name = part(self.name, f"turn_from({called(other)})")
         turn: Angle = derived(
             mine, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=blur

@@ -49,10 +49,10 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     nearest = np.full(len(origin), np.inf)
     for target in shapes:
         nearest = np.minimum(nearest, _hit(origin, way, target))
-    valid = known & np.isfinite(nearest) & (nearest <= at_most + np.max(origin.noise, initial=0.0))
+    valid = known & np.isfinite(nearest) & (nearest <= at_most + np.asarray(origin.noise))
     distance = np.where(valid, nearest, 0.0)
     hit: Signal = derived(
-        origin, name=f"first hit from {origin.name}", parts=(distance,), valid=valid, known_noise=origin.noise
+        origin, name=f"first hit from {origin.name}", parts=(distance,), valid=valid, known_noise=origin.noise_over
     )
     return hit
 

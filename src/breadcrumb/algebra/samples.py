@@ -1,6 +1,6 @@
 """Samples: the values of a signal and the track they belong to, as plain data."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 from functools import cached_property
@@ -12,14 +12,11 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.extremes import Extremes, extremes_of
 from breadcrumb.algebra.formulas import Formula, Rank, within
 from breadcrumb.algebra.keys import NO_KEY, Key
+from breadcrumb.algebra.rounding import NoiseOf, noise_of
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
-from breadcrumb.model.rows import Rows, rows_at
+from breadcrumb.model.rows import Rows, rows_at, rows_of
 from breadcrumb.model.session import Bools, Floats, Ints
-
-_NOISE_STEPS = 8
-"""How many units in the last digit of the largest magnitude count as rounding."""
-
 
 FULL_TURNS = {"deg": 360.0, "rad": 2 * np.pi}
 _QUATERNION_PARTS = 4
@@ -73,7 +70,7 @@ class Samples:
     """The distinct texts of a text signal."""
     owner: str = ""
     """Whose it is, for messages."""
-    known_noise: float | Floats | Callable[[], float | Floats] | None = None
+    known_noise: float | Floats | NoiseOf | None = None
     """How far rounding may have moved a derived value, or what gives that; None for one that was recorded."""
     space: str = "world"
     """What the values are relative to: the world, the object's own parent, or the screen."""
@@ -133,15 +130,27 @@ class Samples:
     @property
     def noise(self) -> float | Floats:
         """How far rounding alone may have moved a value."""
+        return self.noise_over(slice(None))
+
+    def noise_over(self, rows: Rows) -> float | Floats:
+        """Return how far rounding alone may have moved some of the values: a check asks for those that seem wrong.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> float(small_trace().one("skiff").position.x.noise_over(slice(0, 2))) < 1e-14
+            True
+        """
         known = self.known_noise
         if callable(known):
-            return known()
-        return self._rounding if known is None else known
+            return known(rows)
+        if isinstance(known, np.ndarray) and known.ndim:
+            return known[rows]
+        return self._rounding(rows) if known is None else known
 
     @cached_property
-    def _rounding(self) -> float:
+    def _rounding(self) -> NoiseOf:
         """The noise of recorded values: it is asked for by each check of them, and takes longer than many a check."""
-        return noise_of(self.parts)
+        return noise_of(self.parts, None if len(self.parts) > 1 else lambda: self.extremes)
 
     def with_name(self, name: str) -> Self:
         """Return the same values under a name of your own, for messages and figures.
@@ -153,14 +162,9 @@ class Samples:
         """
         return replace(self, name=name)
 
-    def noise_at(self, indices: Rows) -> Callable[[], float | Floats]:
-        """Return what gives the noise of some samples, by their indices."""
-
-        def noise() -> float | Floats:
-            known = self.noise
-            return known[indices] if isinstance(known, np.ndarray) and known.ndim else known
-
-        return noise
+    def noise_at(self, indices: Rows) -> NoiseOf:
+        """Return what gives the noise of samples that are taken by their indices."""
+        return lambda rows: self.noise_over(rows_of(indices, rows))
 
     def take(self, rows: Rows) -> Self:
         """Return some of the samples."""
@@ -286,36 +290,11 @@ def recorded_sort(parts: Sequence[NDArray[Any]], texts: Sequence[str] | None, un
     return Sort.QUATERNION if len(parts) == _QUATERNION_PARTS else Sort.VECTOR
 
 
-def noise_of(parts: Sequence[NDArray[Any]]) -> float:
-    """Return how far rounding may have moved recorded values: a few units in the last digit of the largest."""
-    if parts[0].dtype.kind != "f":
-        return 0.0
-    largest = 0.0
-    for part in parts:
-        high, low = float(part.max(initial=0.0)), float(part.min(initial=0.0))
-        if not (np.isfinite(high) and np.isfinite(low)):  # rare, so that looking for it may cost
-            finite = part[np.isfinite(part)]
-            high, low = float(finite.max(initial=0.0)), float(finite.min(initial=0.0))
-        largest = max(largest, high, -low)
-    return _NOISE_STEPS * float(np.spacing(largest)) if largest else 0.0
-
-
 def both(a: Bools | None, b: Bools | None) -> Bools | None:
     """Return which samples have a value on both sides."""
     if a is None or b is None:
         return b if a is None else a
     return a & b
-
-
-def largest_of(parts: Sequence[NDArray[Any]]) -> float:
-    """Return the largest magnitude."""
-    largest = 0.0
-    for part in map(np.asarray, parts):
-        high, low = float(part.max(initial=0.0)), float(part.min(initial=0.0))
-        if not (np.isfinite(high) and np.isfinite(low)):
-            high, low = float(np.nanmax(part, initial=0.0)), float(np.nanmin(part, initial=0.0))
-        largest = max(largest, high, -low)
-    return largest
 
 
 def smallest_of(parts: Sequence[NDArray[Any]]) -> float:

@@ -11,7 +11,8 @@ from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.rows import Rows
+from breadcrumb.model.session import NOBODY, Floats, Ints
 
 S = TypeVar("S", bound=Samples)
 _EVERYONE = -2
@@ -100,5 +101,9 @@ def joined(pieces: Sequence[S]) -> tuple[S, Ints]:
     parts = tuple(np.concatenate([one.parts[k] for one in pieces])[order] for k in range(len(first.parts)))
     usable = np.concatenate([one.usable for one in pieces])[order]
     track = replace(first.track, lifetime=lifetime[order], clock_index=clock_index[order], participants=None)
-    noise = max(float(np.max(one.noise, initial=0.0)) for one in pieces)
+
+    def noise(rows: Rows) -> Floats:
+        every = [np.broadcast_to(one.noise, len(one)) for one in pieces]
+        return np.asarray(np.concatenate(every)[order][rows])
+
     return replace(first, track=track, parts=parts, valid=usable, known_noise=noise), piece[order]

@@ -24,6 +24,7 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.model.plurals import counted
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import Bools, Floats, Ints
 
 if TYPE_CHECKING:
@@ -211,9 +212,9 @@ class Signal(Arithmetic):
         before = np.maximum(np.arange(track.size) - n, 0) if self.condition is not None else None
         condition = None if self.condition is None or before is None else self.condition.taken(before)
 
-        def noise() -> float | Floats:
-            known = self.noise
-            return np.concatenate((known[:n], known[:-n])) if isinstance(known, np.ndarray) and known.ndim else known
+        def noise(rows: Rows) -> float | Floats:
+            some = np.arange(*rows.indices(track.size)) if isinstance(rows, slice) else rows
+            return self.noise_over(np.where(some < n, some, some - n))
 
         shifted: Self = derived(
             self, sort=self.sort, name=name, parts=parts, valid=there, known_noise=noise, condition=condition

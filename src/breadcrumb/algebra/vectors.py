@@ -19,6 +19,8 @@ from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spaces import area_of, turned
 from breadcrumb.errors import Misuse, UnknownName
+from breadcrumb.model.rows import Rows
+from breadcrumb.model.session import Floats
 from breadcrumb.record.conventions import SPACES
 
 PART_NAMES = "xyzw"
@@ -86,14 +88,14 @@ class Vector(Parts, Measured, sort=Sort.VECTOR):
         kept = plan_axes(self.track.session, 3, self.name)
         name = f"{self.name} in plan ({', '.join(PART_NAMES[index] for index in kept)})"
         parts = tuple(self.parts[index] for index in kept)
-        flat: Self = derived(self, name=name, parts=parts, known_noise=lambda: self.noise)
+        flat: Self = derived(self, name=name, parts=parts, known_noise=self.noise_over)
         return flat
 
     def dot(self, other: Operand) -> Number:
         """Return the scalar product of two vectors."""
         product = self * other
         total, name = np.sum(product.parts, axis=0), part(self.name, f"dot({called(other)})")
-        number: Number = derived(product, name=name, parts=(total,), known_noise=lambda: product.noise)
+        number: Number = derived(product, name=name, parts=(total,), known_noise=product.noise_over)
         return number
 
     def distance_to(self, other: "Operand | Camera[Self]") -> Number:
@@ -115,7 +117,7 @@ class Vector(Parts, Measured, sort=Sort.VECTOR):
         """
         seen = self.in_region(region)
         parts = seen.parts if seen.track.unseen else (region.depth(seen.parts, seen.track.clock_index),)
-        depth: Number = derived(seen, name=f"depth of {seen.name}", parts=parts, known_noise=lambda: self.noise)
+        depth: Number = derived(seen, name=f"depth of {seen.name}", parts=parts, known_noise=self.noise_over)
         return depth
 
     def in_region(self, region: Region) -> Self:
@@ -150,7 +152,11 @@ class Vector(Parts, Measured, sort=Sort.VECTOR):
         if self.track.unseen:
             return self  # type: ignore[return-value]
         angle, length, unit = pointing(self, sign)
-        noise = np.asarray(self.noise) / np.where(length > 0, length, 1.0) * FULL_TURNS[unit] / np.pi
+
+        def noise(rows: Rows) -> Floats:
+            far = length[rows]
+            return np.asarray(self.noise_over(rows)) / np.where(far > 0, far, 1.0) * FULL_TURNS[unit] / np.pi
+
         name, valid = f"direction of {self.name}", self.usable & (length != 0)
         bearing: Angle = derived(
             self, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world"

@@ -112,7 +112,7 @@ def _judge_margin(number: Signal) -> Verdict:
         return Phrase(amount(float(values[index]), number.unit), "0 or more", f"{short} short")
 
     evaluation = Evaluation.of_samples(
-        number, lambda block: values[block].astype(np.float64), phrase, noise=lambda: number.noise,
+        number, lambda block: values[block].astype(np.float64), phrase, noise=number.noise_over,
         plot=PlotSource(shown, low=level(0.0)),
     )  # fmt: skip
     return evaluation.verdict()

@@ -22,6 +22,25 @@ def rows_at(indices: Ints) -> Rows:
     return slice(int(indices[0]), int(indices[0]) + many)
 
 
+def rows_of(rows: Rows, some: Rows) -> Rows:
+    """Return some of the rows of a column, as rows of that column.
+
+    Example:
+        >>> rows_of(slice(3, 9), slice(1, 3)), rows_of(slice(3, 9), np.array([0, 5])).tolist()
+        (slice(4, 6, None), [3, 8])
+        >>> rows_of(np.array([7, 2, 4]), slice(1, None)).tolist()
+        [2, 4]
+    """
+    if not isinstance(rows, slice):
+        return np.asarray(rows[some])
+    if rows == slice(None):
+        return some
+    if isinstance(some, slice):
+        taken = range(rows.start, rows.stop)[some]
+        return slice(taken.start, taken.stop)
+    return np.asarray(rows.start + some)
+
+
 def indices_of(rows: Rows) -> Ints:
     """Return rows as indices.
 

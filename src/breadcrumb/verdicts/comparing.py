@@ -14,6 +14,7 @@ from breadcrumb.algebra.meeting import meet
 from breadcrumb.algebra.samples import FULL_TURNS, Sort, both
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance, within_scope
@@ -92,7 +93,7 @@ def judge_between(
     lowest, highest = (None if one is None else level(one) for one in (low, high))
     span = high - low if low is not None and high is not None else None
     evaluation = Evaluation.of_samples(
-        seen, rule, usual if say is None else partial(say, seen), noise=lambda: seen.noise,
+        seen, rule, usual if say is None else partial(say, seen), noise=seen.noise_over,
         skipped=scope.skipped(seen), allowed=span or None,
         plot=PlotSource(seen, lowest, highest, position),
     )  # fmt: skip
@@ -109,7 +110,7 @@ def judge_off(off: Signal, tol: float, *, scope: Scope = EVERYTHING, position: S
         return Phrase(amount(far, unit), f"at most {amount(tol, unit)}", f"{amount(far - tol, unit)} too far off")
 
     evaluation = Evaluation.of_samples(
-        off, Between(off, -np.inf, tol), phrase, noise=lambda: off.noise, exact=not tol, allowed=tol or None,
+        off, Between(off, -np.inf, tol), phrase, noise=off.noise_over, exact=not tol, allowed=tol or None,
         plot=PlotSource(off, None, level(tol), position),
     )  # fmt: skip
     return _without_missing_moments(evaluation).verdict()
@@ -161,8 +162,8 @@ def judge_near(
     size = len(mine.parts)
     valid = both(mine.valid, yours.valid)
 
-    def noise() -> float | Floats:
-        return (np.asarray(mine.noise) + yours.noise) * size
+    def noise(rows: Rows) -> float | Floats:
+        return (np.asarray(mine.noise_over(rows)) + yours.noise_over(rows)) * size
 
     seen = scope.of(replace(mine, parts=(*mine.parts, *yours.parts), valid=valid, known_noise=noise))
     found, due = seen.parts[:size], seen.parts[size:]
@@ -196,7 +197,7 @@ def judge_near(
     else:
         plot = PlotSource(replace(seen, parts=found), None, level(tol), position, measure=off_of)
     evaluation = Evaluation.of_samples(
-        seen, rule, phrase, noise=lambda: seen.noise,
+        seen, rule, phrase, noise=seen.noise_over,
         skipped=scope.skipped(seen), exact=not (tol or rel_tol), plot=plot,
         allowed=float(np.max(allowed_of(slice(None)), initial=0.0)) or None,
     )  # fmt: skip

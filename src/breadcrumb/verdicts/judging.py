@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from breadcrumb.algebra.durations import is_number
+from breadcrumb.algebra.rounding import NoiseOf
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
@@ -17,7 +18,7 @@ from breadcrumb.verdicts.evidence import Evidence
 from breadcrumb.verdicts.excerpts import PlotSource, excerpt_at
 from breadcrumb.verdicts.findings import STRETCHES_KEPT, Breach, Margin, Stretch, Tally
 from breadcrumb.verdicts.outcomes import Outcome
-from breadcrumb.verdicts.sweeping import Broken, MarginOf, NoiseOf, Runs, Swept, sweep, tallies
+from breadcrumb.verdicts.sweeping import Broken, MarginOf, Runs, Swept, sweep, tallies
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import WHY_UNDECIDED, difference_visible
 
@@ -73,7 +74,7 @@ class Evaluation:
         margin: Floats | MarginOf,
         phrase: Callable[[int], Phrase],
         *,
-        noise: NoiseOf = lambda: 0.0,
+        noise: NoiseOf = lambda _: 0.0,
         skipped: int = 0,
         **more: Any,
     ) -> "Evaluation":
@@ -83,7 +84,7 @@ class Evaluation:
             signal: what is judged.
             margin: the distance to breaking of each sample, or a function that gives those of a block of samples.
             phrase: what to say of a sample.
-            noise: gives how far rounding may have moved each distance; so much below 0 still counts as 0.
+            noise: gives how far rounding may have moved some of the distances; so much below 0 still counts as 0.
             skipped: how many samples without a value were never due.
             more: what else there is to know, as in the attributes.
         """

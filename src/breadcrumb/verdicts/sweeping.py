@@ -8,13 +8,11 @@ import numpy as np
 
 from breadcrumb.algebra import blocks
 from breadcrumb.algebra.blocks import Pieces
+from breadcrumb.algebra.rounding import NoiseOf
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints, Session
 from breadcrumb.verdicts.findings import OBJECTS_KEPT, Tally
-
-NoiseOf: TypeAlias = Callable[[], float | Floats]
-"""Gives how far rounding may have moved each distance; asked only if something is beyond a limit."""
 
 
 class Between(NamedTuple):
@@ -61,7 +59,8 @@ def sweep(
         track: where the samples come from.
         margin_of: gives the distances to breaking of a block of them.
         valid: which samples have a value; None if all have.
-        noise_of: gives how far rounding may have moved each distance; so much below 0 still counts as 0.
+        noise_of: gives how far rounding may have moved the distances of a block; so much below 0 still counts as 0.
+            It is asked only of blocks in which something is beyond a limit.
         exact: whether being right has no degrees; then tallies have none.
         skipped: how many of the samples without a value were never due, such as the first of each lifetime.
     """
@@ -69,10 +68,9 @@ def sweep(
     pieces, mins = margin_of.least() if isinstance(margin_of, Between) else _least(track, margin_of, valid)
     kept: list[Ints] = []
     found: list[Floats] = []
-    noise = noise_of() if not (mins >= 0).all() else 0.0
     for number in np.unique(pieces.begins[~(mins >= 0)] // pieces.length).tolist():  # no number never fits
         block = pieces.block(number)
-        margin = _known(_forgiven(margin_of(block.at), noise, block.at), block.unknown)
+        margin = _known(_forgiven(margin_of(block.at), noise_of(block.at)), block.unknown)
         indices = np.flatnonzero(margin < 0)
         kept.append(indices + block.at.start)
         found.append(margin[indices])
@@ -106,10 +104,9 @@ def _known(margin: Floats, unknown: Ints) -> Floats:
     return margin
 
 
-def _forgiven(margin: Floats, noise: float | Floats, block: slice) -> Floats:
-    near = noise[block] if isinstance(noise, np.ndarray) and noise.ndim else noise
+def _forgiven(margin: Floats, noise: float | Floats) -> Floats:
     margin = np.where(np.isnan(margin), -np.inf, margin)
-    return np.where((margin < 0) & (margin >= -near), 0.0, margin)
+    return np.where((margin < 0) & (margin >= -noise), 0.0, margin)
 
 
 def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
@@ -132,7 +129,7 @@ def _tightest(
     gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, end)] - begin
     margin = _known(margin_of(block), gone)
     if not margin.min() >= 0:
-        margin = _forgiven(margin, noise_of(), block)
+        margin = _forgiven(margin, noise_of(block))
     index = int(np.argmin(margin))
     return np.array([begin + index]), margin[index : index + 1]
 

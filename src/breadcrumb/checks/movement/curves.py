@@ -229,7 +229,7 @@ def oscillates(
     seen = Scope(during, except_during).of(signal)
     if every.value <= 2 * signal.track.shortest_and_longest_step[1] + SAME_TIME:
         _refuse_a_short_period(every, signal.track.steps)
-    noise = np.max(seen.noise, initial=0.0) + _FIT_NOISE * amplitude
+    noise = float(np.median(seen.noise)) + _FIT_NOISE * amplitude
     fit = wave_fit(seen.track, seen.parts[0], seen.usable, Sine(centre, amplitude, every.value), tol + noise)
     if not len(fit.differs):
         why = seen.track.unseen or "no lifetime has two whole swings"
@@ -311,9 +311,7 @@ def _along(
     known &= ~(alone & (passed <= 0) & (over > 0))
     expected = at_samples(value, np.arange(track.size), "the curve")
     curve = due(began.parts[0], ended.parts[0], share, moment)
-    expected = replace(
-        expected, parts=(curve,), valid=expected.usable & known, known_noise=np.max(value.noise, initial=0.0)
-    )
+    expected = replace(expected, parts=(curve,), valid=expected.usable & known)
     return judge_near(value, expected, tol=tol)
 
 

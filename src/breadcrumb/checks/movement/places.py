@@ -230,7 +230,7 @@ def never_teleports(
 
     plot = PlotSource(step, high=level(at_most), position=position)
     evaluation = Evaluation.of_samples(
-        step, lambda block: allowed[block] - length[block], phrase, noise=lambda: step.noise,
+        step, lambda block: allowed[block] - length[block], phrase, noise=step.noise_over,
         skipped=scope.skipped(step), allowed=at_most, plot=plot,
     )  # fmt: skip
     return evaluation.verdict()
@@ -313,8 +313,9 @@ def _beside(
         measure=depth_of,
         measured=f"distance {side}",
     )
-    noise = seen.noise_at(slice(None))
-    evaluation = Evaluation.of_samples(seen, lambda block: depth_of(block) + tol, phrase, noise=noise, plot=plot)
+    evaluation = Evaluation.of_samples(
+        seen, lambda block: depth_of(block) + tol, phrase, noise=seen.noise_over, plot=plot
+    )
     return evaluation.verdict()
 
 

@@ -18,6 +18,7 @@ from breadcrumb.algebra.along import (
 )
 from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.rounding import ENORMOUS
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
 from breadcrumb.algebra.spans import Spans
@@ -25,7 +26,7 @@ from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
 from breadcrumb.checks.kinds import Moving
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Ints
+from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource, level
@@ -184,7 +185,7 @@ def slows_by(
         shown,
         tol - kept.parts[1],
         phrase,
-        noise=lambda: kept.parts[3],
+        noise=kept.parts[3].__getitem__,
         exact=not tol,
         allowed=tol or None,
         of="changes of speed",
@@ -278,14 +279,12 @@ def moves(
         0.5
     """
     position = Scope(during, except_during).of(position_of(objects))
-    step = (position - position.previous()).norm()
+    step, track = position.step_length(), position.track
     no_number = step.usable & ~np.isfinite(step.parts[0])
-    path = np.cumsum(np.where(step.usable & ~no_number, step.parts[0], 0.0))
-    track = position.track
     ends = indices_later(position, duration(within, "within"))
     there = ends != NOBODY
-    safe = np.where(there, ends, 0)
-    gone = np.where(there, path[safe] - path, 0.0) if track.size else path
+    safe = np.where(there, ends, np.arange(track.size))
+    gone = _sums_between(np.where(step.usable & ~no_number, step.parts[0], 0.0), safe)
     if no_number.any():
         passed = np.cumsum(no_number)
         gone[passed[safe] > passed] = np.nan
@@ -336,6 +335,18 @@ def undisturbed(
     before = moving.before(at, frames(1))
     after = moving.after(at, frames(1)) if velocity is None else moving.at(at)
     return judge_near(told_at(after, at), told_at(before, at), tol=tol)
+
+
+def _sums_between(lengths: Floats, ends: Ints) -> Floats:
+    """Return the sum of the lengths behind each index up to its end.
+
+    Enormous ones are summed by themselves: beside them, others would be lost.
+    """
+    enormous = lengths > ENORMOUS
+    sums = [np.cumsum(np.where(enormous, 0.0, lengths))]
+    if enormous.any():
+        sums.append(np.cumsum(np.where(enormous, lengths, 0.0)))
+    return np.asarray(sum(one[ends] - one for one in sums))
 
 
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:

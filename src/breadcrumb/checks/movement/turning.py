@@ -17,6 +17,8 @@ from breadcrumb.checks.declaration import Common, check, of_angle, of_rate, of_t
 from breadcrumb.checks.kinds import Place, Position
 from breadcrumb.checks.lines import line_to, with_lines
 from breadcrumb.checks.movement.arrivals import of_these
+from breadcrumb.model.rows import Rows
+from breadcrumb.model.session import Floats
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_near, judge_off
 from breadcrumb.verdicts.verdict import Verdict
@@ -166,8 +168,11 @@ def _angle_between(first: Signal, second: Signal) -> Signal:
     valid = along.usable & lengths.usable & (lengths.parts[0] != 0)
     full = FULL_TURNS.get(unit, FULL_TURNS["deg"])
     turn = np.arccos(cosine) / (2 * np.pi) * full
+
     # near a straight line, the cosine's rounding is the square of the angle's
-    noise = np.sqrt(2 * np.asarray(lengths.noise) / size + 1e-15) / (2 * np.pi) * full
+    def noise(rows: Rows) -> Floats:
+        return np.asarray(np.sqrt(2 * np.asarray(lengths.noise_over(rows)) / size[rows] + 1e-15) / (2 * np.pi) * full)
+
     off: Signal = derived(
         along, sort=Sort.NUMBER, name="angle off", parts=(turn,), valid=valid, unit=unit, known_noise=noise
     )
