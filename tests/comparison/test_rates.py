@@ -11,7 +11,7 @@ from breadcrumb import Trace, UnknownName, compare
 from breadcrumb.errors import NotComparable
 from breadcrumb.testing import make_trace
 
-LASTS, DROPS, DRUM, BELL, RESTART = 4.0, (0.7, 2.5), 0.35, 1.55, 3.0
+LASTS, DROPS, DRUM, BELL, RESTART, AWAY, FAR = 4.0, (0.7, 2.5), 0.35, 1.55, 3.0, 3.85, 1e18
 Play = dict[str, Any]
 AS_PLANNED: Play = {"lift": lambda t: 0.0, "ends": DROPS[1], "drum": DRUM, "bells": (BELL, 2.4), "label": lambda t: t > BELL, "turn": 0.0, "strength": 1.0, "held": lambda x: x, "picture": lambda n: n, "beats": lambda t: ("drum",), "restarts": 1, "signed": False, "ticks": 1, "says": lambda t: None if t < 1 else "ale", "load": lambda t: None if t < 1 else 2.5}  # fmt: skip
 """What a build may do otherwise."""
@@ -28,15 +28,19 @@ def times_of(rate: float | str) -> list[float]:
 
 
 def played(rate: float | str, **other: Any) -> Trace:
-    """Play a keg that bounces and turns, a lid that falls in between, a drum whose timer begins anew on a frame."""
+    """Play a keg that bounces and turns, a lid that falls in between, a drum whose timer begins anew.
+
+    At the end the keg is put far away, as one that is not in use, and a bell rings as hard.
+    """
     play, times = AS_PLANNED | other, times_of(rate)
     states, events, looked, seen = [], list[tuple[Any, ...]](), 0.0, 0.0
     for frame, (before, t) in enumerate(pairwise([-1.0, *times])):
         seen = play["held"](2 * t) if t <= 1.0 else seen
-        states.append({"a": {"x": abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"] + 180 * play["signed"]) % 360 - 180 * play["signed"], "full": bool(play["label"](t)), "seen": seen, "load": play["load"](t), "says": "blink" if 0.01 < t < 0.016 else play["says"](t), "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
+        states.append({"a": {"x": FAR if t >= AWAY else abs(1.0 - (0.8 * t) % 2) + play["lift"](t), "heading": (100 * t + play["turn"] + 180 * play["signed"]) % 360 - 180 * play["signed"], "full": bool(play["label"](t)), "seen": seen, "load": play["load"](t), "says": "blink" if 0.01 < t < 0.016 else play["says"](t), "picture": play["picture"](int(t / 0.6) % 4)}})  # fmt: skip
         if DROPS[0] <= t < play["ends"]:
             states[-1]["lid"] = {"y": 9 - t}
         events += [(frame, "bell", None, None, {"strength": play["strength"] * t}) for due in play["bells"] if before < due <= t]  # fmt: skip
+        events += [(frame, "bell", None, None, {"strength": FAR})] * (before < AWAY <= t)
         if int(before / 0.05) != int(t / 0.05):
             events += [(frame, "tick", "a")] * (play["ticks"] if before < BELL <= t else 1)
         events += [(frame, "again")] * play["restarts"] * (before < RESTART <= t)

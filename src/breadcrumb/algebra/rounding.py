@@ -49,6 +49,12 @@ def noise_of(parts: Sequence[NDArray[Any]], extremes: Callable[[], Extremes] | N
     return noise
 
 
+def usual_of(values: Floats) -> Floats:
+    """Return the values that are not enormous, as a measure for others; all if all are."""
+    usual = values[np.abs(values) <= ENORMOUS]
+    return usual if len(usual) else values
+
+
 def most_of(noises: Sequence[NoiseOf]) -> NoiseOf:
     """Return what gives the largest of several noises."""
     return lambda rows: np.maximum.reduce(np.broadcast_arrays(*(one(rows) for one in noises)))[()]

@@ -7,6 +7,9 @@ from dataclasses import replace
 from itertools import chain
 from typing import Any, NamedTuple, TypeAlias
 
+import numpy as np
+
+from breadcrumb.algebra.rounding import usual_of
 from breadcrumb.align.matching import Matched, Moments, Pair, without
 from breadcrumb.align.timing import Positions, Timing
 from breadcrumb.comparison.differences import Difference
@@ -251,7 +254,7 @@ def _same_datum(timing: Timing, sides: Sequence[_Side], name: str) -> _Same:
         for index in chain(*side.by_name.get(name, {}).values()):
             for key, datum in _data(side, index).items():
                 numbers.setdefault(key, []).extend(_measured(datum))
-    ranges = {key: max(found) - min(found) for key, found in numbers.items() if found}
+    ranges = {key: float(np.ptp(usual_of(np.array(found)))) for key, found in numbers.items() if found}
 
     def is_same(key: str, one: Any, other: Any) -> bool:
         first, second = _measured(one), _measured(other)

@@ -7,6 +7,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.rounding import usual_of
 from breadcrumb.algebra.samples import FULL_TURNS
 from breadcrumb.algebra.unwrapping import unwrapped
 from breadcrumb.align.samples import SampleWindows
@@ -84,8 +85,8 @@ def within_a_step(
 
 
 def _span(values: Floats) -> float:
-    """Return the range of a number over the session."""
-    known = values[np.isfinite(values)]
+    """Return the range of a number over the session; enormous values are no measure for others."""
+    known = usual_of(values[np.isfinite(values)])
     return float(np.ptp(known)) if len(known) else 0.0
 
 
