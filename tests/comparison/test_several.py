@@ -316,8 +316,11 @@ def test_a_figure_has_the_property_that_differs_first() -> None:
         assert (excerpt.frame, excerpt.name, bool(excerpt.values)) == (*drawn, bool(drawn[1]))
 
 
-def patrolling(seed: int, speed: float) -> Trace:
-    """Let a guard walk to and fro and a kite fly round, from other places in each session; neither ever rests."""
+def patrolling(seed: int, speed: float, *, are_put_away: bool) -> Trace:
+    """Let a guard walk to and fro and a kite fly round, from other places in each session; neither ever rests.
+
+    At the end they may be put so far away as they are while they are not in use.
+    """
     draw, states = random.Random(seed), list[dict[str, dict[str, Any]]]()
     x, way, turn = draw.uniform(-5, 5), 1, draw.uniform(0, 6)
     for _ in range(1800):
@@ -325,14 +328,17 @@ def patrolling(seed: int, speed: float) -> Trace:
         way = -1 if x > 10 else 1 if x < -10 else way
         turn += speed / RATE / 5
         states.append({"guard": {"x": x}, "kite": {"position": (5 * math.cos(turn), 5 * math.sin(turn))}})
+    states[-20:] = [{"guard": {"x": 1e18}, "kite": {"position": (1e18, 1e18)}}] * 20 if are_put_away else states[-20:]
     kinds = {"guard": "crew", "kite": "kite"}
     return make_trace(states, kinds=kinds, times=[n / RATE for n in range(1800)], units={"x": "m", "position": "m"})
 
 
+@pytest.mark.parametrize("are_put_away", [False, True])
 @pytest.mark.parametrize(("speed", "found"), [(3.0, set()), (3.15, {"crew.x", "kite.position"})])
-def test_the_speed_of_what_never_rests_is_compared(speed: float, found: set[str]) -> None:
+def test_the_speed_of_what_never_rests_is_compared(speed: float, found: set[str], are_put_away: bool) -> None:
     """A patrol is one movement without an end; its speed is measured all the same, and another one is found."""
-    groups = compare([patrolling(seed, 3.0) for seed in range(7)], patrolling(20, speed)).groups
+    good = [patrolling(seed, 3.0, are_put_away=are_put_away) for seed in range(7)]
+    groups = compare(good, patrolling(20, speed, are_put_away=are_put_away)).groups
     told = [one for group in groups for one in (group.first, *group.followed)]
     assert {one.name for one in told} == found
     for one in told:

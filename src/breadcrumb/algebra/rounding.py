@@ -55,6 +55,11 @@ def usual_of(values: Floats) -> Floats:
     return usual if len(usual) else values
 
 
+def usual_size(values: Any) -> float:
+    """Return the largest magnitude of numbers that are not enormous; of all if all are."""
+    return float(np.nanmax(usual_of(np.abs(values)), initial=0.0))
+
+
 def most_of(noises: Sequence[NoiseOf]) -> NoiseOf:
     """Return what gives the largest of several noises."""
     return lambda rows: np.maximum.reduce(np.broadcast_arrays(*(one(rows) for one in noises)))[()]

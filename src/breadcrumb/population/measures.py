@@ -8,6 +8,7 @@ from typing import Any, NamedTuple, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.rounding import ENORMOUS, usual_of
 from breadcrumb.model.freezing import read_only
 from breadcrumb.model.session import Ints, Session
 from breadcrumb.population.sorts import Basis, Side, Sort, What
@@ -73,6 +74,14 @@ class Occasions:
     def range(self) -> tuple[float, float]:
         """The lowest and the highest value."""
         return float(self.values.min()), float(self.values.max())
+
+    @cached_property
+    def usual_range(self) -> tuple[float, float]:
+        """The range of those that are not enormous: of how far is far, those are the measure."""
+        if max(map(abs, self.range)) <= ENORMOUS:
+            return self.range
+        usual = usual_of(self.values)
+        return float(usual.min()), float(usual.max())
 
     @cached_property
     def counts(self) -> dict[str, int]:

@@ -100,7 +100,8 @@ class Limit:
     @cached_property
     def span(self) -> float:
         """The range of all values."""
-        return max(one.range[1] for one in self.occasions) - min(one.range[0] for one in self.occasions)
+        low, high = zip(*(one.usual_range for one in self.occasions), strict=True)
+        return float(max(high) - min(low))
 
     @cached_property
     def objects(self) -> int:
@@ -371,7 +372,7 @@ class Numbers:
         )
         if not is_judged(quantity, "distribution") or total < EXERCISED or not is_in_all:
             return cls(limits, None, fewest, total / len(each))
-        sizes = max(max(map(abs, one.range)) for one in each)
+        sizes = max(max(map(abs, one.usual_range)) for one in each)
         room = _OF_STEP * step if quantity.unit == "s" else max(_AT_LIMIT * sizes, 1e-9)
         return cls(limits, Distribution(quantity, each, room), fewest, total / len(each))
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra.rounding import usual_size
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.population.measures import Found, Occasions, Quantity
 from breadcrumb.population.signals import STATES, Signal
@@ -160,7 +161,7 @@ def _changes(
     deltas = np.stack([np.diff(one, prepend=np.nan) for one in values])
     deltas[:, stretches.is_first] = np.nan
     way = np.sqrt((deltas**2).sum(axis=0))
-    noise = _NOISE * max(float(np.nanmax(np.abs(values), initial=0.0)), 1e-6)
+    noise = _NOISE * max(usual_size(values), 1e-6)
     with np.errstate(invalid="ignore"):
         moves = way > noise
     if not moves.any():

@@ -8,6 +8,7 @@ from typing import TypeAlias
 import numpy as np
 
 from breadcrumb.algebra.durations import SAME_TIME
+from breadcrumb.algebra.rounding import usual_size
 from breadcrumb.model.session import Bools, Floats
 from breadcrumb.population.events import Objects
 from breadcrumb.population.measures import Found, Occasions, Quantity
@@ -106,7 +107,7 @@ def _values(one: Occasions) -> list[float | str]:
 
 def _size(one: Occasions) -> float:
     values: Floats = one.values if one.texts is None else np.zeros(0)
-    return float(np.nanmax(np.abs(values), initial=0.0))
+    return usual_size(values)
 
 
 def _is_alike(one: float | str, other: float | str, size: float) -> bool:

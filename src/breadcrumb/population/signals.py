@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.angles import Compass, compass_of, plan_axes
+from breadcrumb.algebra.rounding import usual_size
 from breadcrumb.algebra.samples import FULL_TURNS
 from breadcrumb.algebra.unwrapping import unwrapped
 from breadcrumb.errors import Misuse
@@ -207,6 +208,6 @@ def _differences(found: Sequence[Signal]) -> Iterator[Signal]:
     for one, other in combinations(numbers, 2):
         if one.unit == other.unit and one.part == other.part:
             off = one.values - other.values
-            size = 1e-9 * max(float(np.nanmax(np.abs(one.values), initial=0.0)), 1e-6)
+            size = 1e-9 * max(usual_size(one.values), 1e-6)
             values = np.where(np.abs(off) < size, 0.0, off)
             yield Signal(f"{one.prop} less {other.prop}", one.part, one.unit, values, is_derived=True)
