@@ -70,6 +70,6 @@ class Index:
     def _of_key(self, place: Ints, key: Ints) -> Ints:
         if not len(self.order):
             return np.full(len(place), NOBODY)
-        safe = np.clip(place, 0, len(self.order) - 1)
+        safe = np.maximum(np.minimum(place, len(self.order) - 1), 0)  # `np.clip` takes ten times as long for a few
         there = (place == safe) & (key != NOBODY) & (self.keys[safe] // self.size == key)
         return np.where(there, self.order[safe], NOBODY)

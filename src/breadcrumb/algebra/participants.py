@@ -4,6 +4,7 @@ from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final, Literal, Protocol, Self, TypeAlias, get_args
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -257,11 +258,17 @@ def lifetimes_at(session: Session, name: Ints, clock_index: Ints) -> Ints:
 
     It is the last one that had begun, even if it is gone by then; else the first one to come.
     """
-    lifetimes = session.lifetimes
-    begin = np.where(lifetimes.appear == NOBODY, lifetimes.first, lifetimes.appear)
-    begins = Index.of(session, lifetimes.name, begin)
+    begins = _BEGINS.get(session)
+    if begins is None:
+        lifetimes = session.lifetimes
+        begin = np.where(lifetimes.appear == NOBODY, lifetimes.first, lifetimes.appear)
+        begins = _BEGINS[session] = Index.of(session, lifetimes.name, begin)
     last = begins.last_until(name, clock_index)
     return np.where(last == NOBODY, begins.first_from(name, clock_index), last)
+
+
+_BEGINS: WeakKeyDictionary[Session, Index] = WeakKeyDictionary()
+"""The beginnings of the lifetimes of each session, which nearly every check looks up."""
 
 
 def _picked(column: Ints | None, indices: Ints | slice) -> Ints | None:
