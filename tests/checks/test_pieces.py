@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from breadcrumb import Circle, Trace, Verdict
-from breadcrumb.checks import movement, pieces, rays
+from breadcrumb.checks import collisions, movement, pieces, rays
 from breadcrumb.checks.declaration import DECLARED
 from breadcrumb.verdicts.evidence import Evidence
 from references.comparing import CASES, arguments
@@ -22,9 +22,18 @@ def _light_ends(trace: Trace, tol: float) -> Verdict:
     return rays.ends_where_it_hits(place, [rock], origin=place, direction=place * 0.0 + (1, 0), otherwise=9.0, tol=tol)
 
 
+def _free_fall(trace: Trace, tol: float) -> Verdict:
+    barrels = trace.all("barrel")
+    return movement.accelerates_like(barrels, barrels.position * 0.0, tol=tol)
+
+
 OTHERS: dict[str, Callable[[Trace, float], Verdict]] = {
     "movement.slows_by": lambda trace, tol: movement.slows_by(trace.all("barrel"), 1.0, tol=tol),
+    "movement.accelerates_like": _free_fall,
     "rays.ends_where_it_hits": _light_ends,
+    "collisions.passes_through": lambda trace, tol: collisions.passes_through(
+        trace.all("barrel"), Circle((2, 2), 9.0), tol=tol
+    ),
 }
 """Calls of the checks that have no reference, with a tolerance."""
 WHOLE = pieces.PIECE

@@ -6,16 +6,20 @@ from typing import NamedTuple
 
 import numpy as np
 
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.kernels import runs
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 
 _BLOCK = 16
 """How many clock indices one box may hold."""
 _LONGEST_BOX = 8.0
 """How many times the reach a box may be long."""
+
+_ROUNDING = 1e-9
+"""By what share more is looked at than may be near."""
 
 
 class Pairs(NamedTuple):
@@ -32,9 +36,10 @@ def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = Fal
     """Return all pairs of positions on one frame that are no farther apart than a reach, centre to centre.
 
     The samples of a few frames of one lifetime make a box. Boxes are sorted along the first axis, which leaves those
-    within reach along it to be compared, and only what lies in boxes that are near is measured. No object is paired
-    with itself. With `swept`, the distance is the smallest one during the step that ends there, if both move straight;
-    then what counts as near is widened by the longest step.
+    within reach along it to be compared, and only what lies in boxes that are near is measured. What is there alone is
+    compared with each of the others, in a tenth of the time. No object is paired with itself. With `swept`, the
+    distance is the smallest one during the step that ends there, if both move straight; then what counts as near is
+    widened by the longest step.
 
     Raises:
         Misuse: the positions have different numbers of parts.
@@ -42,8 +47,13 @@ def near_pairs(first: Signal, second: Signal, reach: float, *, swept: bool = Fal
     if len(first.parts) != len(second.parts) and not (first.track.unseen or second.track.unseen):
         raise Misuse(f"{first.name} has {len(first.parts)} parts and {second.name} has {len(second.parts)}")
     wide = reach + (_longest_step(first) + _longest_step(second) if swept else 0.0)
-    mine, yours = _boxes(first, wide), _boxes(second, wide)
-    a, b = _on_one_clock_index(mine, yours, *_near_boxes(mine, yours, wide))
+    if second.track.one_at_a_time:
+        a, b = _near_one(first, second, wide)
+    elif first.track.one_at_a_time:
+        b, a = _near_one(second, first, wide)
+    else:
+        mine, yours = _boxes(first, wide), _boxes(second, wide)
+        a, b = _on_one_clock_index(mine, yours, *_near_boxes(mine, yours, wide))
     distance = _closest(first, second, a, b) if swept else _apart(first, second, a, b)
     close = distance <= reach
     return Pairs(a[close], b[close], distance[close])
@@ -60,6 +70,26 @@ def meets_one(first: Signal, second: Signal, *, swept: bool = False) -> Signal:
     near = _closest(mine, yours, indices, indices) if len(mine) else result.parts[0]
     swept_distance: Signal = replace(result, parts=(near,), known_noise=result.noise_over)
     return swept_distance
+
+
+def _near_one(group: Signal, one: Signal, wide: float) -> tuple[Ints, Ints]:
+    """Return the indices of the samples that may be near what is there alone on their frame, and of its samples."""
+    track, found = group.track, [(np.zeros(0, np.int64),) * 2]
+    if not one.track.size:
+        return found[0]
+    there = one.track.find_clock_index(np.arange(track.session.clock.size))
+    for begin in range(0, track.size, blocks.COMPUTED):
+        block = slice(begin, begin + blocks.COMPUTED)
+        other = there[track.clock_index[block]]
+        near = (other != NOBODY) & (track.lifetime[block] != one.track.lifetime[other])
+        for mine, its in zip(group.parts, one.parts, strict=True):
+            with np.errstate(invalid="ignore"):
+                near &= np.abs(mine[block] - its[other]) <= wide * (1 + _ROUNDING)
+        rows = np.flatnonzero(near)
+        found.append((rows + begin, other[rows]))
+    a, b = (np.concatenate(each) for each in zip(*found, strict=True))
+    known = group.usable_at(a) & one.usable_at(b)
+    return a[known], b[known]
 
 
 class _Boxes(NamedTuple):

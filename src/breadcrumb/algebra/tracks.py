@@ -141,6 +141,8 @@ class Track:
     @cached_property
     def one_at_a_time(self) -> bool:
         """Whether no two samples share a frame."""
+        if self.size > self.session.clock.size:
+            return False
         return len(self.starts) < 2 or len(np.unique(self.clock_index)) == self.size
 
     @cached_property

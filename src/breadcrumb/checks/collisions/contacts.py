@@ -128,7 +128,7 @@ def never_touches(
     return judge_flag(free, said, scope=scope, position=position)
 
 
-@check("{objects:who} passes undisturbed through {others:name}{radius:bodies}", unit=of_rate)
+@check("{objects:who} passes undisturbed through {others:name}{radius:bodies}", unit=of_rate, per_lifetime=True)
 def passes_through(
     objects: Objects,
     others: Position | Region,

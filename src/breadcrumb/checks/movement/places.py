@@ -136,7 +136,7 @@ def stays_outside(
     return _beside(objects, region, "outside", "inside", radius, tol, Scope(during, except_during))
 
 
-@check("{objects:title} moves along {along} only[, through {through}]")
+@check("{objects:title} moves along {along} only[, through {through}]", per_lifetime=True)
 def stays_on_line(
     objects: Position,
     along: Sequence[float] | Sequence[Sequence[float]],

@@ -75,7 +75,7 @@ def keeps_speed(
     return judge_near(measured, expected, tol=tol, rel_tol=rel_tol, scope=scope, position=position)
 
 
-@check("{objects:who} keeps [a velocity of {expected}|its velocity]", unit=of_rate)
+@check("{objects:who} keeps [a velocity of {expected}|its velocity]", unit=of_rate, per_lifetime=True)
 def keeps_velocity(
     objects: Moving,
     expected: Vector | Number | Sequence[float] | float | None = None,
@@ -194,7 +194,7 @@ def slows_by(
     return evaluation.verdict()
 
 
-@check("{objects:who} accelerates like {law}", unit=of_second_rate)
+@check("{objects:who} accelerates like {law}", unit=of_second_rate, per_lifetime=True)
 def accelerates_like(
     objects: Moving,
     law: Vector | Number | Callable[[Any], Signal],
