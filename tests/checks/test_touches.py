@@ -59,3 +59,21 @@ def test_a_contact_of_two_tells_of_the_touch_of_these_two(name: str, of: str) ->
     assert found[:2] == (outcome, frame)
     assert found[2].startswith(words)
     assert verdict.tested == tested
+
+
+WHERE = {"gone": (-2.0,), "not known yet": (2.0, 20.0, 20.0, 20.0, 20.0)}
+"""Where a boat is on each frame on which it is there."""
+
+
+@pytest.mark.parametrize("first", ["the group", "the one"])
+@pytest.mark.parametrize("when", WHERE)
+def test_what_is_not_there_is_not_touched(when: str, first: str) -> None:
+    """A keg passes where a boat was before it left, or where it is before that is known: neither is a touch."""
+    states: list[dict[str, Any]] = [{"a": {"p": (2.0 - n, 0.0)}, "e": {"p": (9.0, 9.0)}} for n in range(5)]
+    for state, x in zip(states, WHERE[when], strict=False):
+        state["b"] = {"p": (x, 0.0)}
+    trace = make_trace(states, kinds=KINDS)
+    boat = trace.one(id="b").p.previous() if when == "not known yet" else trace.one(id="b").p
+    kegs = trace.all("keg").p
+    verdict = collisions.never_overlaps(*((kegs, boat) if first == "the group" else (boat, kegs)), radius=0.5)
+    assert (verdict.outcome, verdict.breach_count) == ("held", 0)
