@@ -22,11 +22,12 @@ WRONG: dict[str, tuple[dict[str, Any], str]] = {
 
 
 def judged(frames: int, uneven: bool, centre: float = 0.25, amplitude: float = 0.35, period: float = 2.0, off_on: int = -1) -> Verdict:  # fmt: skip
-    """Let three buoys bob in phases of their own, at even or uneven steps, and judge them."""
+    """Let three buoys bob in phases of their own, two of them not all the time, at even or uneven steps; judge them."""
     times = [n / 60 + (0.004 * math.sin(n) if uneven else 0.0) for n in range(frames)]
     states = []
     for n, t in enumerate(times):
-        right = {f"buoy-{k}": {"z": 0.25 + 0.35 * math.sin(math.pi * t + k)} for k in (1, 2)}
+        there = [k for k, is_there in ((1, n < frames - 45), (2, n >= 37)) if is_there]
+        right = {f"buoy-{k}": {"z": 0.25 + 0.35 * math.sin(math.pi * t + k)} for k in there}
         z = centre + amplitude * math.sin(2 * math.pi * t / period + 3) + 0.1 * (n == off_on)
         states.append(right | {"buoy-3": {"z": z}})
     kinds = dict.fromkeys(("buoy-1", "buoy-2", "buoy-3"), "buoy")

@@ -1,7 +1,7 @@
 """The sine that fits a lifetime best, and the first sample that no sine of a given kind explains."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple, TypeVar
@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
+from breadcrumb.algebra.even_samples import EvenSamples
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.model.session import Bools, Floats, Ints
 
@@ -19,8 +20,8 @@ _ROUNDS = 6
 """How many Gauss-Newton steps find a frequency."""
 _SETTLED = 1e-12
 """By which share of it a frequency may still change to count as found."""
-_LONG, _TOGETHER = 512, 128
-"""How many samples a lifetime has that is worth a step of its own; how many sines come from one."""
+_LONG, _TOGETHER = 512, 1 << 20
+"""How many samples a lifetime has whose sines are worth being summed up; how many are dealt with at once."""
 _EVEN = 1e-9
 """The share by which even steps differ, as times are rounded."""
 _PHASES = 48
@@ -60,27 +61,38 @@ class _Swings:
     """The samples of the lifetimes that are long enough, one lifetime after another."""
 
     values: Floats
+    """How far above the centre of the sine they are."""
     times: Floats
     """Since the lifetime's first sample."""
     starts: Ints
     counts: Ints
+    step: float
+    """The length of all steps; NaN if they differ."""
 
     def of_each(self, lifetimes: NDArray[_T]) -> NDArray[_T]:
         """Return for each sample what its lifetime has."""
         return np.repeat(lifetimes, self.counts)
 
     @cached_property
-    def each(self) -> list[slice]:
-        """The samples of each lifetime."""
-        return [slice(*ends) for ends in zip(self.starts.tolist(), (self.starts + self.counts).tolist(), strict=True)]
+    def even(self) -> EvenSamples | None:
+        """The same in rows; None if steps differ."""
+        if math.isnan(self.step):
+            return None
+        values, times = (np.split(one, self.starts[1:]) for one in (self.values, self.times))
+        return EvenSamples.of(values, times, self.step)
 
-    @cached_property
-    def step(self) -> float:
-        """The length of all steps; NaN if they differ, or if lifetimes are so short that this helps nobody."""
-        if self.counts.min() < _LONG:
-            return math.nan
-        steps = np.concatenate([np.diff(self.times[one]) for one in self.each])
-        return float(steps[0]) if np.ptp(steps) <= _EVEN * steps[0] else math.nan
+
+def _even_step(track: Track, indices: Ints, starts: Ints, counts: Ints) -> float:
+    """Return the length of all steps; NaN if they differ, or if lifetimes are so short that this helps nobody."""
+    if counts.min() < _LONG:
+        return math.nan
+    longest, shortest = 0.0, math.inf
+    for some in _groups(starts, counts, blocks.COMPUTED):
+        first, end = starts[some.start], starts[some][-1] + counts[some][-1]
+        steps = np.diff(track.times[indices[first:end]])
+        steps[starts[some][1:] - first - 1] = steps[0]  # from one lifetime to the next there is none
+        longest, shortest = max(longest, float(steps.max())), min(shortest, float(steps.min()))
+    return shortest if longest - shortest <= _EVEN * shortest else math.nan
 
 
 def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: float) -> Wave:
@@ -106,71 +118,68 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
         nothing = np.zeros(0)
         return Wave(nothing, nothing, nothing, indices, indices, nothing)
     fitted, dues, differs = [], [], []
-    for some in _groups(starts, counts):
+    step = _even_step(track, indices, starts, counts)
+    for some in _groups(starts, counts, blocks.COMPUTED if math.isnan(step) else _TOGETHER):
         first = starts[some.start]
         mine = indices[first : starts[some][-1] + counts[some][-1]]
         times = track.times[mine]
         swings = _Swings(
-            values[mine],
+            values[mine] - sine.centre,
             times - np.repeat(times[starts[some] - first], counts[some]),
             starts[some] - first,
             counts[some],
+            step,
         )
         due, off = _followed(swings, sine, allowed)
         fitted.append(_fitted(swings, sine.period))
         dues.append(due)
         differs.append(off + first)
     centre, amplitude, period = (np.concatenate(each) for each in zip(*fitted, strict=True))
-    return Wave(centre, amplitude, period, indices[np.concatenate(differs)], indices, np.concatenate(dues))
+    due = sine.centre + np.concatenate(dues)
+    return Wave(sine.centre + centre, amplitude, period, indices[np.concatenate(differs)], indices, due)
 
 
-def _groups(starts: Ints, counts: Ints) -> Iterator[slice]:
-    """Yield lifetimes of which several together fit the cache: what is fitted is looked at a dozen times."""
+def _groups(starts: Ints, counts: Ints, size: int) -> Iterator[slice]:
+    """Yield lifetimes of which several together have up to so many samples."""
     ends = starts + counts
     first = 0
     while first < len(starts):
-        last = max(int(np.searchsorted(ends, starts[first] + blocks.COMPUTED, side="right")), first + 1)
+        last = max(int(np.searchsorted(ends, starts[first] + size, side="right")), first + 1)
         yield slice(first, last)
         first = last
 
 
 def _fitted(swings: _Swings, period: float) -> tuple[Floats, Floats, Floats]:
     """Return centre, amplitude and period of c + a sin wt + b cos wt, w by Gauss-Newton from the given period."""
-    constant = np.ones(len(swings.times))
     w = np.full(len(swings.counts), 2 * np.pi / period)
-    c, a, b = _solved(swings, [constant, *_waves(swings, w)])
+    c, a, b = _solved(*_equations(swings, w))
     for _ in range(_ROUNDS):
-        sin, cos = _waves(swings, w)
-        slope = swings.times * (swings.of_each(a) * cos - swings.of_each(b) * sin)
-        c, a, b, change = _solved(swings, [constant, sin, cos, slope])
+        c, a, b, change = _solved(*_equations(swings, w, (a, b)))
         w = w + np.clip(change, -0.2 * w, 0.2 * w)
         if (np.abs(change) <= _SETTLED * w).all():
             break
     else:
-        c, a, b = _solved(swings, [constant, *_waves(swings, w)])
+        c, a, b = _solved(*_equations(swings, w))
     return c, np.hypot(a, b), 2 * np.pi / w
 
 
-def _waves(swings: _Swings, w: Floats) -> tuple[Floats, Floats]:
-    """Return the sine and the cosine of w t; where steps are even, by the sum of two angles, in a tenth of the time."""
-    if math.isnan(swings.step):
-        turn = swings.of_each(w) * swings.times
-        return np.sin(turn), np.cos(turn)
-    sin, cos = np.empty(len(swings.times)), np.empty(len(swings.times))
-    within = swings.step * np.arange(_TOGETHER)
-    for each, frequency in zip(swings.each, w.tolist(), strict=True):
-        coarse, fine = frequency * swings.times[each][::_TOGETHER, None], frequency * within
-        (sin_coarse, cos_coarse), (sin_fine, cos_fine) = ((np.sin(turn), np.cos(turn)) for turn in (coarse, fine))
-        many = each.stop - each.start
-        sin[each] = (sin_coarse * cos_fine + cos_coarse * sin_fine).ravel()[:many]
-        cos[each] = (cos_coarse * cos_fine - sin_coarse * sin_fine).ravel()[:many]
-    return sin, cos
+def _equations(swings: _Swings, w: Floats, slope: tuple[Floats, Floats] | None = None) -> tuple[Floats, Floats]:
+    """Return the normal equations of each lifetime for a constant, sine and cosine, and for how these change with w."""
+    size = 3 if slope is None else 4
+    if swings.even is not None:
+        normal, right = swings.even.normal_equations(w, *((w * 0.0,) * 2 if slope is None else slope))
+        return normal[:, :size, :size], right[:, :size]
+    turn = swings.of_each(w) * swings.times
+    sin, cos = np.sin(turn), np.cos(turn)
+    columns = [np.ones(len(turn)), sin, cos]
+    if slope is not None:
+        columns.append(swings.times * (swings.of_each(slope[0]) * cos - swings.of_each(slope[1]) * sin))
+    return _sums(swings, columns)
 
 
-def _solved(swings: _Swings, columns: list[Floats]) -> Floats:
+def _solved(normal: Floats, right: Floats) -> Floats:
     """Return the least-squares coefficients of each lifetime, a row for each column."""
-    normal, right = _sums(swings, columns)
-    normal += np.eye(len(columns)) * 1e-300
+    normal = normal + np.eye(normal.shape[-1]) * 1e-300
     try:
         return np.asarray(np.linalg.solve(normal, right[..., None])[..., 0].T)
     except np.linalg.LinAlgError:  # of a lifetime in which two columns are alike, the shortest solution will do
@@ -181,11 +190,6 @@ def _sums(swings: _Swings, columns: list[Floats]) -> tuple[Floats, Floats]:
     """Return the sums, over each lifetime, of the products of columns, and of these and the values."""
     size = len(columns)
     normal, right = np.empty((len(swings.starts), size, size)), np.empty((len(swings.starts), size))
-    if swings.counts.min() >= _LONG:
-        for number, each in enumerate(swings.each):
-            mine = np.stack([column[each] for column in columns])
-            normal[number], right[number] = mine @ mine.T, mine @ swings.values[each]
-        return normal, right
     for i, one in enumerate(columns):
         right[:, i] = np.add.reduceat(one * swings.values, swings.starts)
         for j, other in enumerate(columns[: i + 1]):
@@ -199,9 +203,35 @@ def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints
     The phase is the best one for the whole lifetime. Where that leaves a sample off, a change amid the lifetime may
     have spoilt it for the samples before: then it is the best one for the longest beginning that follows the sine.
     """
-    sin, cos = _waves(swings, np.full(len(swings.counts), 2 * np.pi / sine.period))
-    off_centre = swings.values - sine.centre
-    products = (sin * off_centre, cos * off_centre, sin * sin, sin * cos, cos * cos)
+    w = 2 * np.pi / sine.period
+
+    def first_off(due: Floats) -> Ints:
+        place = np.where(np.abs(swings.values - due) > allowed, np.arange(len(due)), len(due))
+        return np.minimum(np.minimum.reduceat(place, swings.starts) - swings.starts, swings.counts)
+
+    normal, right = _equations(swings, np.full(len(swings.counts), w))
+    phase = _best_phase(sine.amplitude, right[:, 1], right[:, 2], normal[:, 1, 1], normal[:, 1, 2], normal[:, 2, 2])
+    due = sine.amplitude * _sines(swings, w, phase)
+    differs = first_off(due)
+    if (differs < swings.counts).any():
+        due, differs = _followed_at_first(swings, sine, due, differs, first_off)
+    return due, swings.starts + np.minimum(differs, swings.counts - 1)
+
+
+def _sines(swings: _Swings, w: float, phase: Floats) -> Floats:
+    """Return sin(wt + phase) at each sample."""
+    if swings.even is None:
+        return np.asarray(np.sin(w * swings.times + swings.of_each(phase)))
+    return swings.even.sines(w, phase)
+
+
+def _followed_at_first(
+    swings: _Swings, sine: Sine, due: Floats, differs: Ints, first_off: Callable[[Floats], Ints]
+) -> tuple[Floats, Ints]:
+    """Return the same as `_followed` where some lifetimes differ in the phase that is best for all of them."""
+    w, none = 2 * np.pi / sine.period, np.zeros(len(swings.counts))
+    sin, cos = (_sines(swings, w, none + shift) for shift in (0.0, np.pi / 2))
+    products = (sin * swings.values, cos * swings.values, sin * sin, sin * cos, cos * cos)
     terms = [np.append(product, 0.0) for product in products]  # so that a sum may end with the last sample
 
     def due_in_phase_of(sizes: Ints) -> Floats:
@@ -209,14 +239,8 @@ def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints
         sums = [np.add.reduceat(term, bounds)[::2] for term in terms]
         phase = _best_phase(sine.amplitude, *sums)
         turned: Floats = sin * swings.of_each(np.cos(phase)) + cos * swings.of_each(np.sin(phase))
-        return sine.centre + sine.amplitude * turned
+        return sine.amplitude * turned
 
-    def first_off(due: Floats) -> Ints:
-        place = np.where(np.abs(swings.values - due) > allowed, np.arange(len(sin)), len(sin))
-        return np.minimum(np.minimum.reduceat(place, swings.starts) - swings.starts, swings.counts)
-
-    due = due_in_phase_of(swings.counts)
-    differs = first_off(due)
     followed, beyond = np.where(differs == swings.counts, swings.counts, 0), swings.counts.copy()
     while (beyond - followed > 1).any():
         sizes = np.maximum((followed + beyond) // 2, 1)
@@ -226,7 +250,7 @@ def _followed(swings: _Swings, sine: Sine, allowed: float) -> tuple[Floats, Ints
     if sooner.any():
         due = np.where(swings.of_each(sooner), due_in_phase_of(np.maximum(followed, 1)), due)
         differs = first_off(due)
-    return due, swings.starts + np.minimum(differs, swings.counts - 1)
+    return due, differs
 
 
 def _best_phase(amplitude: float, p: Floats, q: Floats, ss: Floats, sc: Floats, cc: Floats) -> Floats:

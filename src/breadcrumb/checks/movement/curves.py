@@ -249,7 +249,7 @@ def oscillates(
         parts.append(told_of(what, judge_near(fitted, due, tol=near)).with_sentence(words))
     known = seen.take(fit.indices)
     known = replace(known, known_noise=noise)
-    lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime).sum())
+    lost = int(np.isin(seen.track.lifetime[~seen.usable], known.track.lifetime[known.track.starts]).sum())
     course = judge_near(known, fit.due, tol=tol, undecided=lost).with_sentence("it follows the wave")
     finite = np.isfinite(seen.parts[0]) | ~seen.usable
     if not finite.all():
