@@ -184,8 +184,6 @@ def spreads_over(
 
 def evenness(draws: Track | Moments, counts: Ints, points: Floats, significance: float) -> Verdict:
     """Return the verdict that all places are drawn, and evenly; untested if there are too few draws to tell."""
-    from scipy.special import chdtrc  # here: it takes a while to load
-
     total, size = int(counts.sum()), len(points)
     unused = int(counts.argmin()) if not counts.min() else -1
     left_out = size * (1 - 1 / size) ** total
@@ -196,7 +194,7 @@ def evenness(draws: Track | Moments, counts: Ints, points: Floats, significance:
         few = f"{total} draws of the {needed} that would tell whether they are even{left_out_too}"
         return Verdict(UNNAMED, Outcome.UNTESTED, draws.session.label, of="sets of draws", why_untested=few)
     unevenness = float(((counts - total / size) ** 2).sum() / (total / size))
-    p = min(left_out, 1.0) if decided_by_count else float(chdtrc(size - 1, unevenness))
+    p = min(left_out, 1.0) if decided_by_count else _chance_of(unevenness, size)
     margin = np.array([np.log10(max(p, np.finfo(float).tiny) / significance)])
     last = int(draws.clock_index.max(initial=0))
 
@@ -209,6 +207,13 @@ def evenness(draws: Track | Moments, counts: Ints, points: Floats, significance:
         draws.session, np.array([last]), nobody, nobody, margin, phrase, of="sets of draws", unit="decades"
     )
     return evaluation.verdict().with_sentence("all places are drawn, evenly")
+
+
+def _chance_of(unevenness: float, size: int) -> float:
+    """Return how likely even draws of so many places are at least so uneven."""
+    from scipy.special import chdtrc  # here: it takes longer to load than most checks take
+
+    return float(chdtrc(size - 1, unevenness))
 
 
 def _point(point: Floats) -> str:
