@@ -80,10 +80,11 @@ def line_of(name: str, call: Call, held: Noting, broken: Noting) -> tuple[float,
     names = set(held.read)
     one = pass_over(held, names, scene_of(held))
     bad = cost_of(call, broken)
-    passes, more = good.seconds / one, bad.seconds / good.seconds - 1
+    passes = good.seconds / one
+    more = f"{bad.seconds / good.seconds - 1:+6.0%}" if bad.outcome == "broken" else ""
     return passes, (
         f"{name:20} {good.outcome:9} {good.seconds * 1e3:9.1f} ms {passes:8.2f} passes of {len(names)}"
-        f" {good.columns:6.2f} columns   {bad.outcome:9} {more:+6.0%}"
+        f" {good.columns:6.2f} columns   {bad.outcome:9} {more}".rstrip()
     )
 
 

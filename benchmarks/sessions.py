@@ -53,14 +53,20 @@ class Noting:
 
 
 def spoilt(trace: Trace) -> Trace:
-    """Return a session with one sample amid it that is wrong in every respect."""
+    """Return a session whose numbers are wrong where a flag rises amid it, its flags and texts a second later."""
     data = trace.data
-    at = len(data.index("barrel")[0]) // 2 + 30
+    lit = data.column("barrel", "lit").values
+    middle = len(lit) // 2
+    rise = middle + int(np.flatnonzero(lit[middle + 1 :] & ~lit[middle:-1])[0]) + 1
     changed = {}
     for name in data.columns("barrel"):
         column = data.column("barrel", name)
         values = column.values.copy()
-        values[at] = not values[at] if values.dtype == np.bool_ else (values[at] + 1) % 3 if column.texts else 1e6
+        if values.dtype == np.bool_ or column.texts:
+            later = rise + RATE
+            values[later] = (values[later] + 1) % len(column.texts) if column.texts else not values[later]
+        else:
+            values[rise] = 1e6
         changed[name] = ColumnData(values, texts=column.texts)
     return Trace(InMemory(data.session, changed, data.index("barrel")))
 
