@@ -121,7 +121,7 @@ def faces(
     return with_lines(verdict, line_to(position, place))
 
 
-@check("{signal:title} turns at {rate}", unit=of_rate, per_lifetime=True)
+@check("{signal:title} turns at {rate}", unit=of_rate)
 def turns_at(
     signal: Angle,
     rate: float,
