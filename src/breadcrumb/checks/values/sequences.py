@@ -5,13 +5,15 @@ from typing import Any, Unpack
 
 import numpy as np
 
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.along import latest
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.sorts import Number, Text
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.comparing import untested
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
@@ -60,30 +62,54 @@ def plays_sequence(
     if signal.track.unseen:
         return untested(signal)
     signal.at(at)  # which refuses moments that do not say whose value is meant
-    track, session = signal.track, signal.track.session
-    moment = latest(track, at)
-    begun = at.clock_index[moment] if at.count else track.clock_index
-    axis = TimeAxis.of(session.clock, unit).values
-    passed = axis[track.clock_index] - axis[begun]
-    running = (moment != NOBODY) & (passed >= tol - SAME_TIME) & (passed < ends[-1] - max(tol, SAME_TIME))
-    seen, since = signal.take(np.flatnonzero(running)), passed[running]
-    due, latest_due, earliest_due = (_place(ends, since + shift) for shift in (SAME_TIME, tol + SAME_TIME, -tol))
-    right = np.zeros(len(since), np.bool_)
-    for place, (value, _) in enumerate(pictures):
-        right |= (earliest_due <= place) & (place <= latest_due) & _is(seen, value)
-    known = seen.usable & ~session.is_torn(begun[running], track.clock_index[running])
-    values = seen.filled("").values if seen.texts is not None else seen.parts[0]
+    indices, since, moment = _running(signal.track, at, unit, tol, ends[-1])
+    seen = signal.take(indices)
+    begun = at.clock_index[moment] if at.count else moment
+    known = seen.usable & ~seen.track.session.is_torn(begun, seen.track.clock_index)
+    right = np.empty(len(since), np.bool_)
+    for begin in range(0, len(since), blocks.COMPUTED):
+        block = slice(begin, begin + blocks.COMPUTED)
+        right[block] = _is_right(seen.take(block), since[block], pictures, ends, tol)
     kept = np.flatnonzero(known)
 
     def phrase(index: int) -> Phrase:
-        at_sample = kept[index]
-        found, wanted = _said(values[at_sample]), _said(pictures[int(due[at_sample])][0])
+        at_sample = kept[index : index + 1]
+        found = _said(seen.take(at_sample).values[0])
+        wanted = _said(pictures[int(_place(ends, since[at_sample] + SAME_TIME)[0])][0])
         return Phrase(found, wanted, f"{signal.name} is {found} instead of {wanted}")
 
+    judged = seen if len(kept) == len(seen) else seen.take(kept)
     evaluation = Evaluation.of_samples(
-        seen.take(kept), np.where(right, 0.0, -1.0)[kept], phrase, exact=True, undecided=len(seen) - len(kept), unit=""
+        judged, np.where(right, 0.0, -1.0)[kept], phrase, exact=True, undecided=len(seen) - len(kept), unit=""
     )
     return evaluation.verdict()
+
+
+def _running(track: Track, at: Moments, unit: Any, tol: float, end: float) -> tuple[Ints, Floats, Ints]:
+    """Return the samples within the sequence of a moment, how long after it each is, and which moment it is."""
+    moment = latest(track, at)
+    axis = TimeAxis.of(track.session.clock, unit).values
+    found = [(np.zeros(0, np.int64), np.zeros(0))]
+    for begin in range(0, track.size if at.count else 0, blocks.COMPUTED):
+        block = slice(begin, begin + blocks.COMPUTED)
+        passed = axis[track.clock_index[block]] - axis[at.clock_index[moment[block]]]
+        rows = np.flatnonzero(
+            (moment[block] != NOBODY) & (passed >= tol - SAME_TIME) & (passed < end - max(tol, SAME_TIME))
+        )
+        found.append((rows + begin, passed[rows].astype(np.float64)))
+    indices, since = (np.concatenate(each) for each in zip(*found, strict=True))
+    return indices, since, moment[indices]
+
+
+def _is_right(
+    seen: Number | Text, since: Floats, pictures: Sequence[tuple[Any, Any]], ends: Floats, tol: float
+) -> Bools:
+    """Return whether each value is a picture that may be shown so long after the moment."""
+    latest_due, earliest_due = (_place(ends, since + shift) for shift in (tol + SAME_TIME, -tol))
+    right = np.zeros(len(since), np.bool_)
+    for place, (value, _) in enumerate(pictures):
+        right |= (earliest_due <= place) & (place <= latest_due) & _is(seen, value)
+    return right
 
 
 def _ends(pictures: Sequence[tuple[float | str, Duration | None]]) -> tuple[Floats, Any]:
