@@ -13,9 +13,6 @@ from breadcrumb.model.session import Floats, Ints
 _EIGHT_FLAGS: Final = np.dtype("<u8")
 _EIGHT: Final = _EIGHT_FLAGS.itemsize
 
-_ROUNDING = 1e-9
-"""By how much equal steps may differ, as times of some hours are rounded."""
-
 
 def value_runs(values: NDArray[Any]) -> tuple[Ints, Ints]:
     """Return where runs of equal values begin, and how long each is; of a value that is no number each is by itself."""
@@ -31,76 +28,17 @@ def differences(values: Floats) -> Floats:
     return result
 
 
-class Speeds:
-    """The speeds over the steps of a position, computed where they are looked at.
-
-    A check looks at each of them once; storing them all would take it longer than computing them.
-    """
-
-    dtype = np.dtype(np.float64)
-
-    def __init__(self, parts: Sequence[Floats], step: Floats, shortest: float, longest: float) -> None:
-        self._parts, self._step = parts, step
-        self._shortest, self._longest = shortest, longest
-        self._room = np.zeros((2, 0))
-
-    def __len__(self) -> int:
-        return len(self._step)
-
-    def __getitem__(self, at: "slice | int | Ints") -> Floats:
-        """Return the speeds of some steps; 0 where there is no time."""
-        if isinstance(at, slice):
-            begin, end, _ = at.indices(len(self))
-            total = np.zeros(end - begin)
-            _squares(self._parts, max(begin, 1), end, total[not begin :])
-        else:
-            indices = np.asarray(at)
-            before = np.maximum(indices - 1, 0)
-            total = np.asarray(sum((part[indices] - part[before]) ** 2 for part in self._parts))
-        time = np.asarray(self._step[at])
-        total = np.sqrt(total, out=total)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            np.divide(total, time, out=total)
-        total[time <= 0] = 0.0
-        return total
-
-    def extremes(self, block: slice, cuts: Ints) -> tuple[Floats, Floats]:
-        """Return the lowest and the highest speed in each piece of a block; they mean nothing where there is no time.
-
-        Roots are taken of these alone, and nothing is computed in fresh memory, which would take longer than the sums.
-        If all steps are the same but for rounding, so are the times that the extremes are divided by.
-        """
-        begin, end, _ = block.indices(len(self))
-        if self._room.shape[1] < end - begin:
-            self._room = np.zeros((2, end - begin))
-        total, other = self._room[:, : end - begin]
-        _squares(self._parts, max(begin, 1), end, total[not begin :], other[not begin :])
-        even = 0 < self._longest <= self._shortest * (1 + _ROUNDING)
-        if not even:
-            with np.errstate(divide="ignore", invalid="ignore"):
-                np.divide(total, np.multiply(self._step[block], self._step[block], out=other), out=total)
-        lowest, highest = np.sqrt(np.minimum.reduceat(total, cuts)), np.sqrt(np.maximum.reduceat(total, cuts))
-        return (lowest / self._longest, highest / self._shortest) if even else (lowest, highest)
-
-    def __array__(self, dtype: object = None, copy: bool | None = None) -> Floats:
-        """Return them all."""
-        result = np.empty(len(self))
-        for begin, end in _blocks(len(self), 0):
-            result[begin:end] = self[begin:end]
-        return result
-
-
 def steps(parts: Sequence[Floats]) -> Floats:
     """Return the length of the step that ends at each index; 0 for the first."""
     result = np.zeros(len(parts[0]))
     for begin, end in _blocks(len(result), 1):
         some = result[begin:end]
-        _squares(parts, begin, end, some)
+        squares(parts, begin, end, some)
         np.sqrt(some, out=some)
     return result
 
 
-def _squares(parts: Sequence[Floats], begin: int, end: int, out: Floats, other: Floats | None = None) -> None:
+def squares(parts: Sequence[Floats], begin: int, end: int, out: Floats, other: Floats | None = None) -> None:
     """Compute the squared lengths of the steps that end at some indices, with room for one more part."""
     other = np.empty_like(out) if other is None else other
     for number, part in enumerate(parts):

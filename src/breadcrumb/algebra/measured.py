@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any, Self
 
 import numpy as np
 
-from breadcrumb.algebra import kernels
+from breadcrumb.algebra import kernels, on_demand
 from breadcrumb.algebra.along import marked
 from breadcrumb.algebra.durations import Duration, duration, seconds
 from breadcrumb.algebra.formulas import call, part
@@ -29,7 +29,9 @@ _EACH_SECOND = seconds(1)
 class Measured(Signal):
     """Values that have a size and can change by an amount."""
 
-    def rate(self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None) -> "Measured":
+    def rate(
+        self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None, stored: bool = True
+    ) -> "Measured":
         """Return the change per second, or per frame, over the step that ends at each sample.
 
         It is missing on a lifetime's first sample, behind a gap, and over a step of 0 s. Angles are unwrapped first.
@@ -39,6 +41,7 @@ class Measured(Signal):
             per: what it is counted by: `seconds(1)`, or `frames(1)` for a game that is written per frame.
             teleports: the moments at which it is set to another value; the step that ends there is no motion, so that
                 the rate is missing. Of a game that tells of it a frame sooner, `moments.shift(frames(1))`.
+            stored: whether the values are kept; if not, they are computed where they are read, as at a few moments.
 
         Example:
             >>> from breadcrumb import frames
@@ -49,7 +52,12 @@ class Measured(Signal):
         """
         track = self.sampled("rate()")
         steps = _over_motion(track, _steps(track, per), teleports)
-        return self._change_over(steps, f"rate of {self.name}", _rate_unit(self.unit, per))
+        name, unit = f"rate of {self.name}", _rate_unit(self.unit, per)
+        if stored:
+            return self._change_over(steps, name, unit)
+        rates = tuple(on_demand.Rates(one, steps) for one in self.unwrapped_parts)
+        rate: Measured = self._derived(steps, name, rates, unit)
+        return rate
 
     def second_rate(self, *, teleports: Moments | None = None) -> "Measured":
         """Return the change of the rate: the difference of the rates over two steps, over half their sum.
@@ -77,7 +85,7 @@ class Measured(Signal):
         track = self.sampled("speed()")
         steps = _over_motion(track, _steps(track, per), teleports)
         ends = track.shortest_and_longest_step if per == _EACH_SECOND and teleports is None else _ends(steps)
-        speed: Any = kernels.Speeds(self.unwrapped_parts, steps, *ends)
+        speed: Any = on_demand.Speeds(self.unwrapped_parts, steps, *ends)
         parts = (np.asarray(speed) if stored else speed,)
         number: Number = self._derived(steps, f"speed of {self.name}", parts, _rate_unit(self.unit, per))
         return number
@@ -112,10 +120,16 @@ class Measured(Signal):
         )
         return length
 
-    def norm(self) -> "Number":
-        """Return the length of a vector, or the size of a number."""
+    def norm(self, *, stored: bool = True) -> "Number":
+        """Return the length of a vector, or the size of a number.
+
+        Args:
+            stored: whether the values are kept; if not, they are computed whenever they are read.
+        """
         parts = self.parts
-        length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
+        length: Any = on_demand.Lengths(parts)
+        if stored:
+            length = np.abs(parts[0]) if len(parts) == 1 else kernels.lengths(parts)
         name = part(self.name, "norm()") if len(parts) > 1 else call("abs", self.name)
         number: Number = derived(self, sort=Sort.NUMBER, name=name, parts=(length,), known_noise=self.noise_over)
         return number

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from breadcrumb.algebra import kernels, on_demand
 from breadcrumb.algebra.arithmetic import called
 from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.meeting import meet, meet_tracks
@@ -35,9 +36,13 @@ class Quaternion(Parts, sort=Sort.QUATERNION):
         """The fourth part, the real one."""
         return part_of(self, 3)
 
-    def norm(self) -> Number:
-        """Return its length, which is 1 if it stands for a turn."""
-        length = np.sqrt(sum(one * one for one in self.parts))
+    def norm(self, *, stored: bool = True) -> Number:
+        """Return its length, which is 1 if it stands for a turn.
+
+        Args:
+            stored: whether the values are kept; if not, they are computed whenever they are read.
+        """
+        length: Any = kernels.lengths(self.parts) if stored else on_demand.Lengths(self.parts)
         number: Number = derived(
             self, sort=Sort.NUMBER, name=part(self.name, "norm()"), parts=(length,), known_noise=self.noise_over
         )

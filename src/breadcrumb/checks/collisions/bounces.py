@@ -88,7 +88,7 @@ def bounces(
         >>> bounces(trace.one("barrel"), at=trace.events("contact")).outcome
         'held'
     """
-    moving = velocity if velocity is not None else position_of(objects).rate()
+    moving = velocity if velocity is not None else position_of(objects).rate(stored=False)
     contacts = of_these(at, moving)
     if not contacts.count:
         why = at.unseen or moving.track.unseen or f"no {at.label} of {moving.owner or moving.name} to judge"
@@ -121,7 +121,7 @@ def bounces(
     evaluation = Evaluation(
         at.session, judged.clock_index, judged.lifetime, judged.subject, margin, phrase, of="bounces", unit=moving.unit,
         exact=not tol, allowed=tol or None, undecided=first.count - len(kept),
-        plot=PlotSource(moving.norm(), position=position_of(objects)),
+        plot=PlotSource(moving.norm(stored=False), position=position_of(objects)),
     )  # fmt: skip
     return evaluation.verdict()
 

@@ -330,7 +330,7 @@ def undisturbed(
         >>> undisturbed(trace.one("skiff"), at=trace.events("bell.rung")).outcome
         'held'
     """
-    moving = position_of(objects).rate() if velocity is None else velocity
+    moving = position_of(objects).rate(stored=False) if velocity is None else velocity
     at = of_these(at, moving)
     before = moving.before(at, frames(1))
     after = moving.after(at, frames(1)) if velocity is None else moving.at(at)

@@ -61,7 +61,7 @@ def heads_toward(
     """
     position = position_of(objects)
     at = of_these(at, position)
-    moving = position.rate().after(at, frames(1)) if velocity is None else velocity.at(at)
+    moving = position.rate(stored=False).after(at, frames(1)) if velocity is None else velocity.at(at)
     place = position_of(target) if isinstance(target, Objects | Signal) else tuple(target)
     place = place.when(at) if isinstance(place, Signal) else place
     here = position.at(at)
