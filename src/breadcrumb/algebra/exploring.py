@@ -84,7 +84,7 @@ def _column(signal: Samples, values: NDArray[Any]) -> Any:
         return pd.Categorical.from_codes(codes, pd.Index(signal.texts, dtype=object))
     if signal.sort is Sort.FLAG:
         return pd.array(values, "boolean") if signal.valid is None else _with_missing(values, signal.valid)
-    return values if signal.valid is None else np.where(signal.valid, values, np.nan)
+    return np.asarray(values) if signal.valid is None else np.where(signal.valid, values, np.nan)
 
 
 def _with_missing(values: NDArray[Any], valid: NDArray[np.bool_]) -> Any:

@@ -1,24 +1,28 @@
 """Derived columns that are computed where they are looked at.
 
 A check looks at each value once, or at those of a few moments; storing them all would take it longer than computing
-them.
+them. To whatever else is done with one, it is the array of all its values.
 """
 
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
+from functools import cached_property
+from typing import Any
 
 import numpy as np
+from numpy.lib.mixins import NDArrayOperatorsMixin
+from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
 from breadcrumb.algebra.kernels import squares
-from breadcrumb.model.session import Floats, Ints
+from breadcrumb.model.session import Bools, Floats, Ints
 
 _ROUNDING = 1e-9
 """By how much equal steps may differ, as times of some hours are rounded."""
 
 
-class OnDemand(ABC):
-    """Values of which a slice, or some by their indices, are computed when they are asked for."""
+class OnDemand(NDArrayOperatorsMixin, ABC):
+    """Values of which some are computed when they are asked for: a slice, or by their indices."""
 
     dtype = np.dtype(np.float64)
 
@@ -27,24 +31,56 @@ class OnDemand(ABC):
         """How many values there are."""
 
     @abstractmethod
-    def __getitem__(self, at: slice | int | Ints) -> Floats:
+    def _between(self, begin: int, end: int) -> Floats:
+        """Return the values from an index up to another one."""
+
+    @abstractmethod
+    def _at(self, indices: Ints) -> Floats:
+        """Return the values at indices, none of which is negative."""
+
+    def __getitem__(self, at: slice | int | Ints | Bools) -> Floats:
         """Return some of the values."""
+        if isinstance(at, slice):
+            begin, end, step = at.indices(len(self))
+            if step != 1:
+                return self._at(np.arange(begin, end, step))
+            return self._between(begin, end) if begin < end else np.zeros(0)
+        some = np.asarray(at)
+        if some.dtype == np.bool_:
+            return self._at(np.flatnonzero(some))
+        return self._at(np.where(some < 0, some + len(self), some))
 
     def extremes(self, block: slice, cuts: Ints) -> tuple[Floats, Floats]:
         """Return the lowest and the highest value in each piece of a block."""
         some = self[block]
         return np.minimum.reduceat(some, cuts), np.maximum.reduceat(some, cuts)
 
-    def __array__(self, dtype: object = None, copy: bool | None = None) -> Floats:
-        """Return them all."""
+    @cached_property
+    def whole(self) -> Floats:
+        """All values."""
         result = np.empty(len(self))
         for begin in range(0, len(self), blocks.COMPUTED):
             result[begin : begin + blocks.COMPUTED] = self[begin : begin + blocks.COMPUTED]
         return result
 
+    def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
+        """Return all values."""
+        return np.array(self.whole, dtype) if copy else np.asarray(self.whole, dtype)
+
+    def __array_ufunc__(self, function: np.ufunc, method: str, *inputs: Any, **options: Any) -> Any:
+        """Apply a function of NumPy to all values."""
+        plain = [one.whole if isinstance(one, OnDemand) else one for one in inputs]
+        return getattr(function, method)(*plain, **options)
+
+    def __getattr__(self, name: str) -> Any:
+        """Return what the array of all values has."""
+        if name.startswith("_"):
+            raise AttributeError(name)
+        return getattr(self.whole, name)
+
 
 class Rates(OnDemand):
-    """The changes of a number over the times of its steps."""
+    """The changes of a number over the times of its steps; 0 where there is no time."""
 
     def __init__(self, values: Floats, step: Floats) -> None:
         self._values, self._step = values, step
@@ -52,16 +88,17 @@ class Rates(OnDemand):
     def __len__(self) -> int:
         return len(self._step)
 
-    def __getitem__(self, at: slice | int | Ints) -> Floats:
-        """Return the rates of some steps; 0 where there is no time."""
-        values, step = self._values, self._step[at]
-        if isinstance(at, slice):
-            begin, end, _ = at.indices(len(self))
-            change = np.zeros(end - begin)
-            first = max(begin, 1)
-            np.subtract(values[first:end], values[first - 1 : end - 1], out=change[first - begin :])
-        else:
-            change = values[at] - values[np.maximum(np.asarray(at) - 1, 0)]
+    def _between(self, begin: int, end: int) -> Floats:
+        change = np.zeros(end - begin)
+        first = max(begin, 1)
+        np.subtract(self._values[first:end], self._values[first - 1 : end - 1], out=change[first - begin :])
+        return self._over(change, self._step[begin:end])
+
+    def _at(self, indices: Ints) -> Floats:
+        change = self._values[indices] - self._values[np.maximum(indices - 1, 0)]
+        return self._over(change, self._step[indices])
+
+    def _over(self, change: Floats, step: Floats) -> Floats:
         return np.divide(change, step, out=np.zeros(np.shape(change)), where=step > 0)
 
 
@@ -74,14 +111,18 @@ class Lengths(OnDemand):
     def __len__(self) -> int:
         return len(self._parts[0])
 
-    def __getitem__(self, at: slice | int | Ints) -> Floats:
-        """Return some of the lengths."""
-        some = [part[at] for part in self._parts]
-        return np.asarray(np.abs(some[0]) if len(some) == 1 else np.sqrt(sum(one * one for one in some)))
+    def _between(self, begin: int, end: int) -> Floats:
+        return self._of([part[begin:end] for part in self._parts])
+
+    def _at(self, indices: Ints) -> Floats:
+        return self._of([part[indices] for part in self._parts])
+
+    def _of(self, parts: Sequence[Floats]) -> Floats:
+        return np.asarray(np.abs(parts[0]) if len(parts) == 1 else np.sqrt(sum(one * one for one in parts)))
 
 
 class Speeds(OnDemand):
-    """The speeds over the steps of a position."""
+    """The speeds over the steps of a position; 0 where there is no time."""
 
     def __init__(self, parts: Sequence[Floats], step: Floats, shortest: float, longest: float) -> None:
         self._parts, self._step = parts, step
@@ -91,17 +132,17 @@ class Speeds(OnDemand):
     def __len__(self) -> int:
         return len(self._step)
 
-    def __getitem__(self, at: slice | int | Ints) -> Floats:
-        """Return the speeds of some steps; 0 where there is no time."""
-        if isinstance(at, slice):
-            begin, end, _ = at.indices(len(self))
-            total = np.zeros(end - begin)
-            squares(self._parts, max(begin, 1), end, total[not begin :])
-        else:
-            indices = np.asarray(at)
-            before = np.maximum(indices - 1, 0)
-            total = np.asarray(sum((part[indices] - part[before]) ** 2 for part in self._parts))
-        time = np.asarray(self._step[at])
+    def _between(self, begin: int, end: int) -> Floats:
+        total = np.zeros(end - begin)
+        squares(self._parts, max(begin, 1), end, total[not begin :])
+        return self._over(total, self._step[begin:end])
+
+    def _at(self, indices: Ints) -> Floats:
+        before = np.maximum(indices - 1, 0)
+        total = np.asarray(sum((part[indices] - part[before]) ** 2 for part in self._parts))
+        return self._over(total, np.asarray(self._step[indices]))
+
+    def _over(self, total: Floats, time: Floats) -> Floats:
         total = np.sqrt(total, out=total)
         with np.errstate(divide="ignore", invalid="ignore"):
             np.divide(total, time, out=total)
