@@ -87,7 +87,7 @@ def _even_step(track: Track, indices: Ints, starts: Ints, counts: Ints) -> float
     if counts.min() < _LONG:
         return math.nan
     longest, shortest = 0.0, math.inf
-    for some in _groups(starts, counts, blocks.COMPUTED):
+    for some in _groups(counts, blocks.COMPUTED):
         first, end = starts[some.start], starts[some][-1] + counts[some][-1]
         steps = np.diff(track.times[indices[first:end]])
         steps[starts[some][1:] - first - 1] = steps[0]  # from one lifetime to the next there is none
@@ -119,7 +119,7 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
         return Wave(nothing, nothing, nothing, indices, indices, nothing)
     fitted, dues, differs = [], [], []
     step = _even_step(track, indices, starts, counts)
-    for some in _groups(starts, counts, blocks.COMPUTED if math.isnan(step) else _TOGETHER):
+    for some in _groups(counts, blocks.COMPUTED if math.isnan(step) else _TOGETHER):
         first = starts[some.start]
         mine = indices[first : starts[some][-1] + counts[some][-1]]
         times = track.times[mine]
@@ -139,12 +139,13 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
     return Wave(sine.centre + centre, amplitude, period, indices[np.concatenate(differs)], indices, due)
 
 
-def _groups(starts: Ints, counts: Ints, size: int) -> Iterator[slice]:
-    """Yield lifetimes of which several together have up to so many samples."""
-    ends = starts + counts
+def _groups(counts: Ints, size: int) -> Iterator[slice]:
+    """Yield lifetimes of which several together have up to so many samples, were each as long as the longest."""
     first = 0
-    while first < len(starts):
-        last = max(int(np.searchsorted(ends, starts[first] + size, side="right")), first + 1)
+    while first < len(counts):
+        some = counts[first : first + size]
+        room = np.maximum.accumulate(some) * np.arange(1, len(some) + 1)
+        last = first + max(int(np.searchsorted(room, size, side="right")), 1)
         yield slice(first, last)
         first = last
 

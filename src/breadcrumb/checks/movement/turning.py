@@ -153,7 +153,7 @@ def turns_at(
         >>> turns_at(trace.one("buoy").yaw, 200.0).outcome
         'held'
     """
-    turning = signal.unwrapped().rate()
+    turning = signal.unwrapped().rate(stored=False)
     scope = Scope(during, except_during, reach=1)
     return judge_near(replace(turning, name=f"turn rate of {signal.name}"), rate, tol=tol, scope=scope)
 
