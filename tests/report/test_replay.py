@@ -111,6 +111,34 @@ def test_a_replay_shows_bodies_where_checks_have_them(page: Page, form: str, tmp
     assert {tuple(round(part, 5) + 0.0 for part in point) for point in seen["points"]} == wanted
 
 
+FRAMED: dict[str, tuple[float, float, int]] = {
+    # where a third keg rests until it is used, how far the one that walks gets, and how many metres wide all is
+    "all in use": (20.0, 30.0, 30),
+    "one that is put away": (-10_000.0, 30.0, 30),
+    "one at the end of numbers": (3.4e38, 30.0, 30),
+    "one that walks far": (20.0, 900.0, 900),
+}
+
+
+@pytest.mark.parametrize("name", FRAMED)
+def test_what_is_put_away_is_no_part_of_the_picture(page: Page, name: str, tmp_path: Path) -> None:
+    """At first a page shows all places but those far away where objects rest that are not in use."""
+    away, far, wide = FRAMED[name]
+    states = [
+        {
+            "walker": {"position": (n / 599 * far, 1.0)},
+            "crate": {"position": (10.0, 5.0)},
+            "spare": {"position": (away, 4.0) if n < 500 else (12.0 + n % 7, 4.0)},
+        }
+        for n in range(600)
+    ]
+    write_replay(make_trace(states, kinds=dict.fromkeys(states[0], "keg")), tmp_path / "far.html")
+    page.open(tmp_path / "far.html")
+    view = page.run("return [document.getElementById('sea').clientWidth / breadcrumbReplay.map.view.scale]")[0]
+    assert view == pytest.approx(wide / 0.9, rel=0.01)
+    assert page.complaints() == []
+
+
 @pytest.fixture(scope="module")
 def tired(bay: Callable[..., Path], tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The replay of a session in which barrels lose speed, and leave a region."""

@@ -41,6 +41,11 @@ class Column:
         """Whether its values are numbers, or vectors of them."""
         return self.signal.texts is None and not self.signal.is_flag
 
+    @property
+    def is_place(self) -> bool:
+        """Whether it says where an object is."""
+        return self.name == "position" and self.is_number and len(self.signal.parts) > 1
+
     def shown(self, indices: Ints | slice) -> list[NDArray[Any]]:
         """Return each part on some samples."""
         usable = self.signal.usable[indices]

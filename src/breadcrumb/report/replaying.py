@@ -13,6 +13,7 @@ from breadcrumb.align.timing import ROUNDING, align_clocks
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Session
 from breadcrumb.report.facts import data_words
+from breadcrumb.report.framing import ends_of
 from breadcrumb.report.judged import BrokenRule, rule_data
 from breadcrumb.report.packing import Packer
 from breadcrumb.report.pages import render
@@ -106,6 +107,7 @@ def _session_data(trace: Trace, kinds: Sequence[Kind], broken: Sequence[BrokenRu
         "times": packer.put(clock.times.astype("<f8")),
         "at": min(int(at), clock.size - 1),
         "axes": _axes(session),
+        "ends": ends_of([one.signal for kind in kinds for one in kind.columns if one.is_place]),
         "kinds": [_kind(one, packer) for one in kinds],
         "events": _events(session, packer),
         "restarts": trace.restarts.clock_index.tolist(),

@@ -26,14 +26,8 @@ const breadcrumbMap = (canvas, session, axes, state) => {
     colours = Object.fromEntries(["ink", "quiet", "line", "mark", "held"].map((name) => [name, style(`--${name}`)]));
   }
   function extent(axis) {
-    let low = Infinity, top = -Infinity;
-    for (const kind of session.kinds) {
-      if (!kind.position || axis >= kind.position.parts) continue;
-      const [lows, highs] = kind.position.ranges[axis];
-      for (const value of lows) if (value < low) low = value;
-      for (const value of highs) if (value > top) top = value;
-    }
-    return low > top ? [0, 0] : signs[axis] < 0 ? [-top, -low] : [low, top];
+    const [low, top] = session.ends[axis];
+    return signs[axis] < 0 ? [-top, -low] : [low, top];
   }
   function fit() {
     const [left, right] = extent(across), [bottom, top] = extent(upward);

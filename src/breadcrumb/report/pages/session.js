@@ -129,7 +129,7 @@ const breadcrumbSession = async (data) => {
   const shown = objects.filter((one) => !one.kind.hollow); // those of a second session are only drawn
   const counterparts = (one) => objects.filter((other) => other.kind.hollow && other.id === one.id && other.kind.kind === one.kind.kind);
   return {
-    counterparts, frames, times, last, kinds, objects: shown, events: happened, at, numberAt, sampleOf, valueOf, partsOf, course, rowOf, rowAt, told, words,
+    counterparts, frames, times, last, kinds, ends: data.ends, objects: shown, events: happened, at, numberAt, sampleOf, valueOf, partsOf, course, rowOf, rowAt, told, words,
     placed: objects.filter((one) => one.kind.position),
     onArrival(action) { arrived = action; },
     there: (one, row) => row >= one.kind.first[one.lifetime] && row <= one.kind.last[one.lifetime],
