@@ -111,12 +111,12 @@ def test_a_replay_shows_bodies_where_checks_have_them(page: Page, form: str, tmp
     assert {tuple(round(part, 5) + 0.0 for part in point) for point in seen["points"]} == wanted
 
 
-FRAMED: dict[str, tuple[float, float, int]] = {
-    # where a third keg rests until it is used, how far the one that walks gets, and how many metres wide all is
-    "all in use": (20.0, 30.0, 30),
-    "one that is put away": (-10_000.0, 30.0, 30),
-    "one at the end of numbers": (3.4e38, 30.0, 30),
-    "one that walks far": (20.0, 900.0, 900),
+FRAMED: dict[str, tuple[tuple[float, float], float, int]] = {
+    # where a third keg is by turns until it is used, how far the one that walks gets, and how many metres wide all is
+    "all in use": ((20.0, 20.0), 30.0, 30),
+    "one that is put away": ((-10_000.0, -10_000.0), 30.0, 30),
+    "one at the end of numbers": ((3.4e38, 1e38), 30.0, 30),
+    "one that walks far": ((20.0, 20.0), 900.0, 900),
 }
 
 
@@ -126,9 +126,9 @@ def test_what_is_put_away_is_no_part_of_the_picture(page: Page, name: str, tmp_p
     away, far, wide = FRAMED[name]
     states = [
         {
-            "walker": {"position": (n / 599 * far, 1.0)},
+            "walker": {"position": (n * 30.0 / 560 if n < 560 else 30.0 + (n - 560) * (far - 30.0) / 39, 1.0)},
             "crate": {"position": (10.0, 5.0)},
-            "spare": {"position": (away, 4.0) if n < 500 else (12.0 + n % 7, 4.0)},
+            "spare": {"position": (away[n % 2], 4.0) if n < 500 else (12.0 + n % 7, 4.0)},
         }
         for n in range(600)
     ]
