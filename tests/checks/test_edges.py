@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from breadcrumb import Box, Circle, Trace, Verdict, frames, seconds
-from breadcrumb.checks import collisions, movement, spawns, triggers, values
+from breadcrumb.checks import collisions, movement, rays, spawns, triggers, values
 from breadcrumb.testing import make_trace
 
 AXES = {"x": "east", "y": "north"}
@@ -161,3 +161,29 @@ def test_the_margin_of_a_window_counts_from_the_nearer_end(taps: list[int]) -> N
     )
     assert verdict.margin is not None
     assert verdict.margin.value == pytest.approx(0.15)
+
+
+PICKED: dict[str, tuple[str | None, str]] = {"there": ("a", "held"), "": (None, "held"), "not picked": (None, "broken")}
+"""Whether the one crate is there, and is picked; and the outcome."""
+
+
+@pytest.mark.parametrize("crate", PICKED)
+def test_a_range_may_have_no_end(crate: str) -> None:
+    """Then the nearest object is what must be picked, and nothing only if there is none."""
+    picked, outcome = PICKED[crate]
+    state = {"heron": {"position": (0.0, 0.0)}, "b": {"position": (0.0, 9e9)}}
+    here = state | ({"a": {"position": (5.0, 0.0)}} if crate else {})
+    trace = make_trace(
+        [here], kinds={"heron": "skiff", "a": "crate", "b": "skiff"}, events=[(0, "pick", "heron", picked)]
+    )
+    verdict = rays.picks_nearest(
+        trace.events("pick"), trace.all("crate"), origin=trace.one(id="heron"), at_most=math.inf
+    )
+    assert verdict.outcome == outcome
+
+
+def test_a_wave_of_nothing_is_untested_and_warns_of_nothing() -> None:
+    """A computed value that is judged in no span has no sample, and no rounding."""
+    trace = make_trace([{"b": {"position": (0.1 * n, 0.0), "on": False}} for n in range(60)], kinds={"b": "buoy"})
+    speed, never = trace.all("buoy").speed, trace.all("buoy").on.spans()
+    assert movement.oscillates(speed, centre=0, amplitude=1, period=seconds(2), during=never).outcome == "untested"

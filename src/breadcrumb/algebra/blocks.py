@@ -13,6 +13,12 @@ COMPUTED = 1 << 15
 """How many, if what is computed needs room beside them."""
 
 
+def slices(size: int) -> Iterator[slice]:
+    """Return the blocks of a column of so many values that are computed."""
+    for begin in range(0, size, COMPUTED):
+        yield slice(begin, min(begin + COMPUTED, size))
+
+
 class Block(NamedTuple):
     """What is in a block of a column."""
 

@@ -8,14 +8,13 @@ from breadcrumb.algebra.formulas import call
 from breadcrumb.algebra.keys import Key
 from breadcrumb.algebra.meeting import meet
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.rounding import most_of, noise_of
+from breadcrumb.algebra.rounding import made_once, most_of, noise_of
 from breadcrumb.algebra.samples import Samples, Sort, both, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Unseen, Vector
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.algebra.units import shared
 from breadcrumb.errors import Misuse
-from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import NOBODY, Floats, Session
 
 
@@ -129,13 +128,13 @@ def sum_over_objects(signal: Signal) -> Signal:
     clock_indices, where = np.unique(signal.track.clock_index[usable], return_inverse=True)
     nobody = np.full(len(clock_indices), NOBODY)
     parts = tuple(np.bincount(where, part[usable], len(clock_indices)) for part in signal.parts)
-    of_sums = noise_of(parts)
+    own = noise_of(parts)
 
-    def noise(rows: Rows) -> Floats:
+    def added() -> Floats:
         each = np.broadcast_to(signal.noise, len(signal))[usable]
-        return np.asarray(of_sums(rows) + np.bincount(where, each, len(clock_indices))[rows])
+        return np.asarray(own(slice(None)) + np.bincount(where, each, len(clock_indices)))
 
     track = Track(signal.track.session, nobody, clock_indices)
     name = f"sum of {signal.name}"
-    total: Signal = derived(signal, track=track, name=name, parts=parts, valid=None, known_noise=noise)
+    total: Signal = derived(signal, track=track, name=name, parts=parts, valid=None, known_noise=made_once(added))
     return total

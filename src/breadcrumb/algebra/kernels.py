@@ -1,6 +1,6 @@
 """Derived columns, computed in blocks that fit the cache: whole-array steps would spend their time on fresh memory."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any, Final
 
 import numpy as np
@@ -31,9 +31,10 @@ def differences(values: Floats) -> Floats:
 def steps(parts: Sequence[Floats]) -> Floats:
     """Return the length of the step that ends at each index; 0 for the first."""
     result = np.zeros(len(parts[0]))
-    for begin, end in _blocks(len(result), 1):
-        some = result[begin:end]
-        squares(parts, begin, end, some)
+    for block in blocks.slices(len(result)):
+        begin = max(block.start, 1)  # the first has no step
+        some = result[begin : block.stop]
+        squares(parts, begin, block.stop, some)
         np.sqrt(some, out=some)
     return result
 
@@ -52,24 +53,23 @@ def squares(parts: Sequence[Floats], begin: int, end: int, out: Floats, other: F
 def lengths(parts: Sequence[Floats]) -> Floats:
     """Return the lengths of vectors."""
     result = np.empty(len(parts[0]))
-    for begin, end in _blocks(len(result), 0):
-        total = np.square(parts[0][begin:end])
+    for block in blocks.slices(len(result)):
+        total = np.square(parts[0][block])
         for part in parts[1:]:
-            some = part[begin:end]
+            some = part[block]
             total += some * some
-        np.sqrt(total, out=result[begin:end])
+        np.sqrt(total, out=result[block])
     return result
 
 
 def quotients(changes: Floats, step: Floats) -> Floats:
     """Return changes over their times, in place; 0 where there is no time."""
-    for begin, end in _blocks(len(changes), 0):
-        time = step[begin:end]
-        some = changes[begin:end]
+    for block in blocks.slices(len(changes)):
+        time, some = step[block], changes[block]
         if time.min() > 0:
             np.divide(some, time, out=some)
         else:
-            some[...] = np.divide(some, time, out=np.zeros(end - begin), where=time > 0)
+            some[...] = np.divide(some, time, out=np.zeros(len(some)), where=time > 0)
     return changes
 
 
@@ -93,11 +93,6 @@ def order_of(values: Ints, limit: int) -> Ints:
     """Return the stable order of whole numbers from 0 up to a limit; a low limit makes it several times faster."""
     small = values.astype(np.min_scalar_type(limit))
     return np.asarray(np.argsort(small, kind="stable"), np.int64)
-
-
-def _blocks(size: int, first: int) -> Iterator[tuple[int, int]]:
-    for begin in range(first, size, blocks.COMPUTED):
-        yield begin, min(begin + blocks.COMPUTED, size)
 
 
 def runs(begin: Ints, count: Ints) -> tuple[Ints, Ints]:

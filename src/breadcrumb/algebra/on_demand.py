@@ -14,7 +14,7 @@ from numpy.lib.mixins import NDArrayOperatorsMixin
 from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
-from breadcrumb.algebra.kernels import squares
+from breadcrumb.algebra.kernels import quotients, squares
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _ROUNDING = 1e-9
@@ -48,7 +48,8 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
         some = np.asarray(at)
         if some.dtype == np.bool_:
             return self._at(np.flatnonzero(some))
-        return self._at(np.where(some < 0, some + len(self), some))
+        indices = np.where(some < 0, some + len(self), some).ravel()
+        return self._at(indices).reshape(some.shape)
 
     def extremes(self, block: slice, cuts: Ints) -> tuple[Floats, Floats]:
         """Return the lowest and the highest value in each piece of a block."""
@@ -59,8 +60,8 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
     def whole(self) -> Floats:
         """All values."""
         result = np.empty(len(self))
-        for begin in range(0, len(self), blocks.COMPUTED):
-            result[begin : begin + blocks.COMPUTED] = self[begin : begin + blocks.COMPUTED]
+        for block in blocks.slices(len(self)):
+            result[block] = self[block]
         return result
 
     def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
@@ -92,14 +93,11 @@ class Rates(OnDemand):
         change = np.zeros(end - begin)
         first = max(begin, 1)
         np.subtract(self._values[first:end], self._values[first - 1 : end - 1], out=change[first - begin :])
-        return self._over(change, self._step[begin:end])
+        return quotients(change, self._step[begin:end])
 
     def _at(self, indices: Ints) -> Floats:
         change = self._values[indices] - self._values[np.maximum(indices - 1, 0)]
-        return self._over(change, self._step[indices])
-
-    def _over(self, change: Floats, step: Floats) -> Floats:
-        return np.divide(change, step, out=np.zeros(np.shape(change)), where=step > 0)
+        return quotients(change, self._step[indices])
 
 
 class Lengths(OnDemand):
@@ -135,19 +133,12 @@ class Speeds(OnDemand):
     def _between(self, begin: int, end: int) -> Floats:
         total = np.zeros(end - begin)
         squares(self._parts, max(begin, 1), end, total[not begin :])
-        return self._over(total, self._step[begin:end])
+        return quotients(np.sqrt(total, out=total), self._step[begin:end])
 
     def _at(self, indices: Ints) -> Floats:
         before = np.maximum(indices - 1, 0)
         total = np.asarray(sum((part[indices] - part[before]) ** 2 for part in self._parts))
-        return self._over(total, np.asarray(self._step[indices]))
-
-    def _over(self, total: Floats, time: Floats) -> Floats:
-        total = np.sqrt(total, out=total)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            np.divide(total, time, out=total)
-        total[time <= 0] = 0.0
-        return total
+        return quotients(np.sqrt(total, out=total), self._step[indices])
 
     def extremes(self, block: slice, cuts: Ints) -> tuple[Floats, Floats]:
         """Return the lowest and the highest speed in each piece of a block; they mean nothing where there is no time.

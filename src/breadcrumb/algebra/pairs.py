@@ -78,15 +78,15 @@ def _near_one(group: Signal, one: Signal, wide: float) -> tuple[Ints, Ints]:
     if not one.track.size:
         return found[0]
     there = one.track.find_clock_index(np.arange(track.session.clock.size))
-    for begin in range(0, track.size, blocks.COMPUTED):
-        block = slice(begin, begin + blocks.COMPUTED)
+    for block in blocks.slices(track.size):
         other = there[track.clock_index[block]]
         near = (other != NOBODY) & (track.lifetime[block] != one.track.lifetime[other])
         for mine, its in zip(group.parts, one.parts, strict=True):
             with np.errstate(invalid="ignore"):
-                near &= np.abs(mine[block] - its[other]) <= wide * (1 + _ROUNDING)
+                apart = np.abs(mine[block] - its[other])
+            near &= (apart <= wide * (1 + _ROUNDING)) & (apart < np.inf)
         rows = np.flatnonzero(near)
-        found.append((rows + begin, other[rows]))
+        found.append((rows + block.start, other[rows]))
     a, b = (np.concatenate(each) for each in zip(*found, strict=True))
     known = group.usable_at(a) & one.usable_at(b)
     return a[known], b[known]

@@ -253,6 +253,10 @@ class Participants:
         return lifetimes_at(self.session, name, self.clock_index)
 
 
+_BEGINS: WeakKeyDictionary[Session, Index] = WeakKeyDictionary()
+"""The beginnings of the lifetimes of each session, which nearly every check looks up."""
+
+
 def lifetimes_at(session: Session, name: Ints, clock_index: Ints) -> Ints:
     """Return which lifetime of a name is meant on each clock index; NOBODY if it is no object's.
 
@@ -265,10 +269,6 @@ def lifetimes_at(session: Session, name: Ints, clock_index: Ints) -> Ints:
         begins = _BEGINS[session] = Index.of(session, lifetimes.name, begin)
     last = begins.last_until(name, clock_index)
     return np.where(last == NOBODY, begins.first_from(name, clock_index), last)
-
-
-_BEGINS: WeakKeyDictionary[Session, Index] = WeakKeyDictionary()
-"""The beginnings of the lifetimes of each session, which nearly every check looks up."""
 
 
 def _picked(column: Ints | None, indices: Ints | slice) -> Ints | None:

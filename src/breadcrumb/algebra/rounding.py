@@ -65,6 +65,12 @@ def most_of(noises: Sequence[NoiseOf]) -> NoiseOf:
     return lambda rows: np.maximum.reduce(np.broadcast_arrays(*(one(rows) for one in noises)))[()]
 
 
+def made_once(make: Callable[[], Floats]) -> NoiseOf:
+    """Return what gives a noise that is made for all values, at the first time that it is asked for."""
+    whole = cache(make)
+    return lambda rows: whole()[rows]
+
+
 def scaled(noise: NoiseOf, by: float) -> NoiseOf:
     """Return what gives a multiple of a noise."""
     return lambda rows: np.asarray(noise(rows)) * by

@@ -8,11 +8,11 @@ from typing import Generic, Self, TypeVar, overload
 import numpy as np
 
 from breadcrumb.algebra.matching import matches
+from breadcrumb.algebra.rounding import made_once
 from breadcrumb.algebra.samples import Samples
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.errors import Misuse
-from breadcrumb.model.rows import Rows
-from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.model.session import NOBODY, Ints
 
 S = TypeVar("S", bound=Samples)
 _EVERYONE = -2
@@ -102,8 +102,5 @@ def joined(pieces: Sequence[S]) -> tuple[S, Ints]:
     usable = np.concatenate([one.usable for one in pieces])[order]
     track = replace(first.track, lifetime=lifetime[order], clock_index=clock_index[order], participants=None)
 
-    def noise(rows: Rows) -> Floats:
-        every = [np.broadcast_to(one.noise, len(one)) for one in pieces]
-        return np.asarray(np.concatenate(every)[order][rows])
-
+    noise = made_once(lambda: np.concatenate([np.broadcast_to(one.noise, len(one)) for one in pieces])[order])
     return replace(first, track=track, parts=parts, valid=usable, known_noise=noise), piece[order]

@@ -229,7 +229,8 @@ def oscillates(
     seen = Scope(during, except_during).of(signal)
     if every.value <= 2 * signal.track.shortest_and_longest_step[1] + SAME_TIME:
         _refuse_a_short_period(every, signal.track.steps)
-    noise = float(np.median(seen.noise)) + _FIT_NOISE * amplitude
+    usual = float(np.median(seen.noise)) if len(seen) else 0.0
+    noise = usual + _FIT_NOISE * amplitude
     fit = wave_fit(seen.track, seen.parts[0], seen.usable, Sine(centre, amplitude, every.value), tol + noise)
     if not len(fit.differs):
         why = seen.track.unseen or "no lifetime has two whole swings"

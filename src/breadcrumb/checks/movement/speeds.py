@@ -163,7 +163,8 @@ def slows_by(
     if velocity is None:  # mean speeds over two steps are half their sum apart
         step = np.hstack((step[:1], (step[1:] + step[:-1]) / 2))
     fall = rate * step
-    noise = np.broadcast_to(np.asarray(speed.noise) + np.asarray(last.noise), len(speed))
+    own = np.broadcast_to(speed.noise, len(speed))
+    noise = own + np.concatenate((own[:1], own[:-1]))
     still = noise + tolerance(tol) if velocity is None else noise
     due = np.maximum(last.parts[0] - fall, 0.0)
     stops = (speed.parts[0] <= still) & (last.parts[0] <= fall + still)

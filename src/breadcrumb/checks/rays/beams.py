@@ -213,7 +213,9 @@ def picks_nearest(
     nothing = len(yours)
     nearest, second = np.where(begin < end, begin, nothing), np.where(begin + 1 < end, begin + 1, nothing)
     right = names[nearest] == moments.on[kept]
-    margin = np.where(right, far[second] - far[nearest], -np.maximum(far[second] - far[nearest], 1e-9))
+    with np.errstate(invalid="ignore"):
+        lead = np.where(far[second] == far[nearest], 0.0, far[second] - far[nearest])  # of a range without end as well
+    margin = np.where(right, lead, -np.maximum(lead, 1e-9))
     nowhere = np.isin(moments.clock_index[kept], others.track.clock_index[others.usable & ~bodies.finite])
     nowhere |= ~picker.finite[here[kept]] if len(position) else False
     margin[nowhere] = np.nan  # nearest to what is nowhere tells nothing

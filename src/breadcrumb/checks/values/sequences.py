@@ -67,8 +67,7 @@ def plays_sequence(
     begun = at.clock_index[moment] if at.count else moment
     known = seen.usable & ~seen.track.session.is_torn(begun, seen.track.clock_index)
     right = np.empty(len(since), np.bool_)
-    for begin in range(0, len(since), blocks.COMPUTED):
-        block = slice(begin, begin + blocks.COMPUTED)
+    for block in blocks.slices(len(since)):
         right[block] = _is_right(seen.take(block), since[block], pictures, ends, tol)
     kept = np.flatnonzero(known)
 
@@ -90,13 +89,12 @@ def _running(track: Track, at: Moments, unit: Any, tol: float, end: float) -> tu
     moment = latest(track, at)
     axis = TimeAxis.of(track.session.clock, unit).values
     found = [(np.zeros(0, np.int64), np.zeros(0))]
-    for begin in range(0, track.size if at.count else 0, blocks.COMPUTED):
-        block = slice(begin, begin + blocks.COMPUTED)
+    for block in blocks.slices(track.size if at.count else 0):
         passed = axis[track.clock_index[block]] - axis[at.clock_index[moment[block]]]
         rows = np.flatnonzero(
             (moment[block] != NOBODY) & (passed >= tol - SAME_TIME) & (passed < end - max(tol, SAME_TIME))
         )
-        found.append((rows + begin, passed[rows].astype(np.float64)))
+        found.append((rows + block.start, passed[rows].astype(np.float64)))
     indices, since = (np.concatenate(each) for each in zip(*found, strict=True))
     return indices, since, moment[indices]
 
