@@ -425,6 +425,28 @@ def test_data_of_moments_is_a_signal() -> None:
         Signal.from_data(trace.events("thrown"), "odd")
 
 
+LISTS: dict[str, tuple[list[Any], list[Any]]] = {
+    "numbers": ([1, 2.5, None], [1.0, 2.5, np.nan]),
+    "vectors": ([[1, 2], [3, None], None], [[1.0, 2.0], [3.0, np.nan], [np.nan, np.nan]]),
+    "flags": ([True, False, None], [True, False, None]),
+    "numbers and flags": ([1, True], [1, True]),
+    "texts": (["1", "2"], ["1", "2"]),
+    "lists of texts": ([["a", "b"], ["1", "2"]], [["a", "b"], ["1", "2"]]),
+    "lists of lists": ([[[1], [2]], [[1, 2], [3]]], [[[1], [2]], [[1, 2], [3]]]),
+    "lists of several lengths": ([[1, 2], [3]], [[1, 2], [3]]),
+    "empty lists": ([[], []], [[], []]),
+}
+
+
+@pytest.mark.parametrize("what", LISTS)
+def test_an_entry_of_data_becomes_the_array_that_holds_it(what: str) -> None:
+    """Numbers and vectors become floats, NaN where they are missing; whatever else there is stays as it is."""
+    given, due = LISTS[what]
+    events = [(n, "thrown", "a", None, {} if one is None else {"it": one}) for n, one in enumerate(given)]
+    found = make_trace([{"a": {"n": 0.0}}] * 4, kinds={"a": "keg"}, events=events).events("thrown")["it"]
+    assert (found.dtype.kind, repr(found.tolist())) == ("f" if what in ("numbers", "vectors") else "O", repr(due))
+
+
 def test_the_turn_from_one_angle_to_another_is_the_short_way() -> None:
     """It is at most half a turn, with a sign, in degrees and in radians."""
     pairs = [(350.0, 10.0), (10.0, 350.0), (0.0, 179.0), (90.0, 90.0)]

@@ -94,10 +94,10 @@ def target(*names: str | None) -> Trace:
 FOUR = (4.0, 0.0)
 
 
-def called(at: tuple[int, ...], come: tuple[int, ...]) -> Trace:
-    """A keg that is called for and comes, on ten frames."""
+def called(at: tuple[int, ...], come: tuple[int, ...] = (), lit: tuple[int, ...] = (), there: int = 10) -> Trace:
+    """A keg that is called for and comes, on ten frames or until it leaves."""
     return keg(
-        *({"x": 0.0} for _ in range(10)),
+        *({"lit": n in lit} if n < there else None for n in range(10)),
         events=[*((n, "call", "keg") for n in at), *((n, "come", "keg") for n in come)],
     )
 
@@ -123,6 +123,19 @@ ROWS: dict[str, Case] = {
     "an effect that answers several causes, and may come again": (
         lambda t: triggers.leads_to(t.events("call"), t.events("come"), within=frames(3), only=False),
         called((0, 1), come=(2, 3)), called((0, 4), come=(2, 3)), ("keg", 7, "none"),
+    ),
+    "an effect too many for a cause that is asked about": (
+        lambda t: triggers.leads_to(t.events("call"), t.events("come"), within=frames(3), during=t.one("keg").lit.spans()),
+        called((0, 5), come=(1, 2, 6), lit=(5,)), called((0, 5), come=(1, 6, 7), lit=(5,)), ("keg", 7, "one more come"),
+    ),
+    "a leaving that answers several causes": (
+        lambda t: triggers.leads_to(t.events("call"), t.all("keg").leaves, within=frames(3)),
+        called((1, 2), there=4), called((0, 2), there=4), ("keg", 3, "none"),
+    ),
+    "a list that each of as many moments has": (
+        lambda t: triggers.carries_data(t.events("met"), "who", ["a", "b"]),
+        keg({}, {}, events=[(n, "met", "keg", None, {"who": ["a", "b"]}) for n in (0, 1)]),
+        keg({}, {}, events=[(n, "met", "keg", None, {"who": [who, "b"]}) for n, who in enumerate("ac")]), ("keg", 1, "['c', 'b']"),
     ),
     "states that are numbers": (
         lambda t: values.moves_through(t.one("keg").n, STAGES),

@@ -285,14 +285,10 @@ class Moments:
                 raise Misuse(
                     f"with_data: expected {self.count} values of {key}, one for each {self.label}; found {len(array)}"
                 )
-        clock_indices = [
-            dict(zip(values, clock_index, strict=True))
-            for clock_index in zip(*(array.tolist() for array in values.values()), strict=True)
-        ]
+        rows = zip(*(array.tolist() for array in values.values()), strict=True)
+        more = (dict(zip(values, row, strict=True)) for row in rows)
         old = self.data or ({},) * self.count
-        return replace(
-            self, data=tuple({**one, **clock_index} for one, clock_index in zip(old, clock_indices, strict=True))
-        )
+        return replace(self, data=tuple({**one, **new} for one, new in zip(old, more, strict=True)))
 
     def for_each(self, lifetimes: Lifetimes) -> Self:
         """Return each moment once for every one of these lifetimes that is there on its frame, as the subject.

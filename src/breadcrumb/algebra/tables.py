@@ -25,13 +25,17 @@ def array_of(values: list[Any], count: int) -> NDArray[Any]:
     """Return values as floats, as an array of vectors, or as objects, whichever holds them all."""
     if not count:
         return np.zeros(0)
-    present = [value for value in values if value is not None]
-    numeric = all(isinstance(value, int | float) and not isinstance(value, bool) for value in present)
-    if numeric:
-        return np.array([np.nan if value is None else value for value in values], np.float64)
-    size = len(present[0]) if isinstance(present[0], list) else 0
-    if size and all(isinstance(value, list) and len(value) == size for value in present):
-        return np.array([[np.nan] * size if value is None else value for value in values], np.float64)
+    there = [value for value in values if value is not None]
+    kinds = set(map(type, there))
+    if all(issubclass(kind, int | float) and kind is not bool for kind in kinds):
+        return np.array(values, np.float64)  # None becomes NaN
+    sizes = set(map(len, there)) if all(issubclass(kind, list) for kind in kinds) else set()
+    if len(sizes) == 1 and 0 not in sizes:
+        missing = [None] * sizes.pop()
+        parts = [part for value in values for part in (missing if value is None else value)]
+        flat = array_of(parts, len(parts))
+        if flat.dtype.kind == "f" and flat.ndim == 1:
+            return flat.reshape(count, -1)
     array = np.empty(count, object)
     array[:] = values
     return array

@@ -319,7 +319,7 @@ def carries_data(moments: Moments, key: str, value: Any, *, tol: float = 0.0, **
         each = judge_flag(entries.known.take(silent), lacking).with_sentence("each has it")
         return all_of(each, near) if len(told) else each
     found = [one.get(key) for one in moments.data]
-    wanted = list(value) if isinstance(value, np.ndarray | list) and len(value) == len(found) else [value] * len(found)
+    wanted = list(value) if isinstance(value, np.ndarray) and len(value) == len(found) else [value] * len(found)
     same = np.array([a == b for a, b in zip(found, wanted, strict=True)])
     evaluation = Evaluation(
         moments.session, moments.clock_index, moments.lifetime, moments.subject, np.where(same, 0.0, -1.0),

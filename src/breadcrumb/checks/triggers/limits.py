@@ -12,9 +12,9 @@ from breadcrumb.algebra.sorts import Flag
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check, without_unit
 from breadcrumb.checks.scoping import in_scope
-from breadcrumb.checks.triggers.apart import hidden_of
 from breadcrumb.checks.triggers.labels import paired
 from breadcrumb.checks.triggers.pairing import leads_to
+from breadcrumb.checks.triggers.queued import hidden_of
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Ints
 from breadcrumb.verdicts.excerpts import PlotSource

@@ -14,16 +14,16 @@ from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.scoping import asked_about
-from breadcrumb.checks.triggers.apart import (
+from breadcrumb.checks.triggers.labels import Paired, excused, paired
+from breadcrumb.checks.triggers.queued import (
     hidden_of,
-    judge_apart,
+    judge_queued,
     once_too_often,
     spare_of,
     too_early,
     too_late,
     waited,
 )
-from breadcrumb.checks.triggers.labels import Paired, excused, paired
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
@@ -94,17 +94,17 @@ def leads_to(
     due = window(within, time_tol)
     pairing = paired(match, cause, effect)
     cause, effect, of_cause, of_effect, *_ = pairing
-    if only and times == 1 and unless is None and not retrigger and during is None and except_during is None:
-        apart = judge_apart(cause, effect, of_cause, of_effect, due)
-        if apart is not None:
-            return _noted(apart.verdict(), pairing, due)
+    asked = asked_about(cause, during, except_during)  # the other causes still take effects
+    if times == 1 and unless is None and not retrigger:
+        queued = judge_queued(cause, effect, of_cause, of_effect, due, asked, only=only)
+        if queued is not None:
+            return _noted(queued.verdict(), pairing, due)
     causes = _causes(cause, effect, due, of_cause)
     if unless is not None:
         _cancel([one for several in causes.values() for one in several], cause, unless, match)
     if retrigger:
         _close(causes)
     left = _deal(cause, causes, effect, of_effect, times, only=only)
-    asked = asked_about(cause, during, except_during)  # the other causes still take effects
     return _noted(_evaluation(cause, effect, causes, left, due, times, asked).verdict(), pairing, due)
 
 

@@ -1,4 +1,4 @@
-"""Causes whose windows never overlap: then each effect belongs to at most one cause, and arrays can tell which."""
+"""Causes that are served in the order in which they came: arrays can tell which effect goes to which."""
 
 from typing import Any, NamedTuple
 
@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.durations import SAME_TIME, Window, elapsed
 from breadcrumb.algebra.kernels import order_of
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.model.session import Bools, Clock, Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Clock, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.words import amount
@@ -35,53 +35,54 @@ class _Ordered(NamedTuple):
 
 
 class _Dealt(NamedTuple):
-    """Causes in order, and which effects, in order too, each of them has."""
+    """Causes in order, and which effects, in order too, went to which of them."""
 
     cause: _Ordered
     effect: _Ordered
-    first: Ints
-    last: Ints
-    at_cause: Ints
-    """The index of the first effect at or behind each cause."""
-    begin: Ints
-    """The index of the first effect at or behind the start of each cause's window."""
-    effects: Ints
-    """How many effects each cause has."""
     keys: Ints
-    """Those of the effects, and two beyond any."""
-    decided: Bools
-    """Which causes' windows were recorded in full."""
+    """Those of the effects, and one beyond any."""
+    last: Ints
+    """The last clock index on which an effect of each cause is in time."""
+    took: Ints
+    """The effect of each cause, or NOBODY."""
+    early: Ints
+    """The first effect between each cause and its window that was in time for no other one, or NOBODY."""
+    behind: Ints
+    """The first effect after each cause's window."""
+    surplus: Ints
+    """The effects in time that no cause took."""
+    in_time: tuple[Ints, Ints]
+    """From which cause on, and up to which one, each of these was in time."""
 
     @classmethod
-    def of(cls, cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> "_Dealt | None":
-        """Deal the effects out; None if windows of one label overlap, or a frame holds a cause and an effect of one."""
-        clock = cause.session.clock
-        causes = _Ordered.of(cause, of_cause, clock.size + 1)
-        effects = _Ordered.of(effect, of_effect, clock.size + 1)
-        first, last = due.clock_indices(clock, causes.clock_index)
-        key = causes.key
-        until = key + (last - causes.clock_index)
-        if (np.maximum(until, key)[:-1] >= key[1:]).any():
+    def of(cls, causes: _Ordered, effects: _Ordered, due: Window, *, only: bool) -> "_Dealt | None":
+        """Deal the effects out; None if the order within a frame decides, or if an effect goes to several causes."""
+        first, last = due.clock_indices(causes.moments.session.clock, causes.clock_index)
+        key, until = causes.key, causes.key + (last - causes.clock_index)
+        if _precedes_its_frame(causes, effects) or (effects.moments.is_shared and (until[:-1] >= key[1:]).any()):
             return None
-        beyond = np.iinfo(np.int64).max
-        keys = np.concatenate([effects.key, [beyond, beyond]])
-        at_cause = begin = np.searchsorted(effects.key, key)
-        if (keys[at_cause] == key).any():
+        if (until[1:] < until[:-1]).any():
             return None
+        begin = at_cause = np.searchsorted(effects.key, key)
+        low, high = np.searchsorted(until, effects.key), np.searchsorted(key, effects.key, side="right")
         if due.earliest.value:
-            begin = np.searchsorted(effects.key, key + (first - causes.clock_index))
-        count = (keys[begin] <= until).astype(np.int64)
-        if (keys[begin + 1] <= until).any():
-            end = np.searchsorted(effects.key, until, side="right")
-            count = np.maximum(end - begin, 0)
-        decided = ~hidden_of(cause, effect, due)[causes.order]
-        return cls(causes, effects, first, last, at_cause, begin, count, keys, decided)
-
-    @property
-    def early(self) -> Bools:
-        """Which causes have an effect before their window, and none in it."""
-        early: Bools = (self.at_cause < self.begin) & (self.effects == 0)
-        return early
+            start = key + (first - causes.clock_index)
+            begin = np.searchsorted(effects.key, start)
+            high = np.searchsorted(start, effects.key, side="right")
+        keys = np.append(effects.key, np.iinfo(np.int64).max)
+        surplus = np.zeros(0, np.int64)
+        if only:
+            served = _served(low, high)
+            took = np.full(len(key), NOBODY)
+            took[served[served != NOBODY]] = np.flatnonzero(served != NOBODY)
+            surplus = np.flatnonzero((low < high) & (served == NOBODY))
+        else:
+            took = np.where(keys[begin] <= until, begin, NOBODY)
+        idle = np.append(np.flatnonzero(low >= high), len(effects.key))
+        early = idle[np.searchsorted(idle, at_cause)]
+        behind = np.searchsorted(effects.key, until, side="right")
+        early = np.where((early < begin) & (took == NOBODY), early, NOBODY)
+        return cls(causes, effects, keys, last, took, early, behind, surplus, (low[surplus], high[surplus]))
 
     def clock_indices_at(self, effect: Ints, cause: Ints | slice = slice(None)) -> Ints:
         """Return the clock index of each cause's effect; beyond the clock if none has the same label."""
@@ -91,10 +92,35 @@ class _Dealt(NamedTuple):
     def late(self, lost: Ints) -> Ints:
         """Return the clock index of the first effect after each window; beyond the clock if a cause comes first."""
         following = np.append(self.cause.key[1:], self.keys[-1])[lost]
-        first = self.begin[lost]
+        first = self.behind[lost]
         return np.where(
             self.keys[first] < following, self.clock_indices_at(first, lost), self.cause.moments.session.clock.size
         )
+
+
+def _precedes_its_frame(causes: _Ordered, effects: _Ordered) -> bool:
+    """Tell whether an effect certainly comes before a cause of its label and frame."""
+    at = np.searchsorted(causes.key, effects.key, side="right") - 1
+    same = np.flatnonzero(np.append(causes.key, NOBODY)[at] == effects.key)
+    mine, yours = (one.moments.order[one.order[rows]] for one, rows in ((effects, same), (causes, at[same])))
+    return bool(((mine != NOBODY) & (mine < yours)).any())
+
+
+def _served(low: Ints, high: Ints) -> Ints:
+    """Return which cause takes each effect, or NOBODY: the oldest one from `low` up to `high` that has none yet.
+
+    Both rise, so that those that have theirs are always the first ones.
+    """
+    if (high - low).max(initial=0) <= 1:  # no two causes wait for the same
+        wanted = np.where(low < high, low, NOBODY)
+        again = np.hstack((False, wanted[1:] == wanted[:-1]))[: len(wanted)]
+        return np.where(again, NOBODY, wanted)
+    served, place = [], 0
+    for first, end in zip(low.tolist(), high.tolist(), strict=True):
+        place = max(place, first)
+        served.append(place if place < end else NOBODY)
+        place += place < end
+    return np.array(served, np.int64)
 
 
 def hidden_of(cause: Moments, effect: Moments, due: Window) -> Bools:
@@ -112,45 +138,56 @@ def hidden_of(cause: Moments, effect: Moments, due: Window) -> Bools:
     return np.asarray(hidden)
 
 
-def judge_apart(cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window) -> Evaluation | None:
-    """Return the evaluation of one effect for each cause; None if windows of one label overlap, or a frame holds both.
+def judge_queued(
+    cause: Moments, effect: Moments, of_cause: Ints, of_effect: Ints, due: Window, asked: Bools, *, only: bool
+) -> Evaluation | None:
+    """Return the evaluation of one effect for each cause; None if arrays cannot tell which goes to which.
 
-    Where a cause and an effect of one label share a frame, the order within it decides, and this is not for arrays.
+    Args:
+        cause: the causes.
+        effect: the effects.
+        of_cause: the label of each cause.
+        of_effect: the label of each effect.
+        due: when an effect is due.
+        asked: which causes are judged.
+        only: whether each takes an effect of its own.
     """
-    dealt = _Dealt.of(cause, effect, of_cause, of_effect, due)
+    size, clock = cause.session.clock.size + 1, cause.session.clock
+    dealt = _Dealt.of(_Ordered.of(cause, of_cause, size), _Ordered.of(effect, of_effect, size), due, only=only)
     if dealt is None:
         return None
-    clock_index, clock = dealt.cause.clock_index, cause.session.clock
-    had, early, decided = dealt.effects > 0, dealt.early, dealt.decided
-    came = dealt.clock_indices_at(dealt.begin)
-    margin = spare_of(clock, clock_index, np.where(had, came, clock_index), due)
+    clock_index, order = dealt.cause.clock_index, dealt.cause.order
+    decided, asked = ~hidden_of(cause, effect, due)[order], asked[order]
+    had = dealt.took != NOBODY
+    came = np.where(had, dealt.clock_indices_at(dealt.took), clock_index)
+    margin = spare_of(clock, clock_index, came, due)
     when = np.where(had, came, np.minimum(dealt.last, clock.size - 1))
     lost = np.flatnonzero(decided & ~had)
     margin[lost] = _lack(dealt, lost, due)
-    too_soon = np.flatnonzero(early)
-    when[too_soon] = dealt.clock_indices_at(dealt.at_cause[too_soon], too_soon)
-    more = np.maximum(dealt.effects - 1, 0)
-    surplus = np.repeat(dealt.begin + 1, more) + np.arange(int(more.sum())) - np.repeat(np.cumsum(more) - more, more)
-    surplus = surplus[~cause.session.at_restart(effect.clock_index[dealt.effect.order[surplus]])]
-    kept = np.flatnonzero(decided)
-    causes, effects = dealt.cause.order[kept], dealt.effect.order[surplus]
+    too_soon = np.flatnonzero(dealt.early != NOBODY)
+    when[too_soon] = dealt.clock_indices_at(dealt.early[too_soon], too_soon)
+    many = np.hstack((0, np.cumsum(asked)))
+    surplus = dealt.effect.order[dealt.surplus[many[dealt.in_time[1]] > many[dealt.in_time[0]]]]
+    surplus = surplus[~cause.session.at_restart(effect.clock_index[surplus])]
+    kept = np.flatnonzero(decided & asked)
+    causes = order[kept]
 
     def phrase(index: int) -> Phrase:
         if index >= len(kept):
             return once_too_often(cause, effect, 1)
         at = int(kept[index])
-        if early[at]:
+        if dealt.early[at] != NOBODY:
             return too_early(cause, effect, int(clock_index[at]), int(when[at]), due)
         late = int(dealt.late(np.array([at]))[0])
         return too_late(cause, effect, int(clock_index[at]), late if late < clock.size else None, 0, due)
 
     return Evaluation(
-        cause.session, _joined(when[kept], effect.clock_index[effects]),
-        _joined(cause.lifetime[causes], effect.lifetime[effects]),
-        _joined(cause.subject[causes], effect.subject[effects]), _joined(margin[kept], np.full(len(surplus), -1.0)),
+        cause.session, _joined(when[kept], effect.clock_index[surplus]),
+        _joined(cause.lifetime[causes], effect.lifetime[surplus]),
+        _joined(cause.subject[causes], effect.subject[surplus]), _joined(margin[kept], np.full(len(surplus), -1.0)),
         phrase, of="causes", unit=due.latest.unit, exact=due.exact,
-        allowed=due.latest.value - due.earliest.value or None, undecided=cause.count - len(kept), unseen=cause.unseen,
-        plot=PlotSource(),
+        allowed=due.latest.value - due.earliest.value or None, undecided=int(asked.sum()) - len(kept),
+        unseen=cause.unseen, plot=PlotSource(),
     )  # fmt: skip
 
 
@@ -169,12 +206,12 @@ def spare_of(clock: Clock, clock_index: Ints, came: Ints, due: Window) -> Floats
 
 def _lack(dealt: _Dealt, lost: Ints, due: Window) -> Floats:
     """Return by how much the effects of some causes came too early or too late; all of the window if none came."""
-    clock, clock_index = dealt.cause.moments.session.clock, dealt.cause.clock_index[lost]
-    before, behind = dealt.clock_indices_at(dealt.at_cause[lost], lost), dealt.late(lost)
+    clock, clock_index, early = dealt.cause.moments.session.clock, dealt.cause.clock_index[lost], dealt.early[lost]
+    before, behind = dealt.clock_indices_at(early, lost), dealt.late(lost)
     came = behind < clock.size
     late = due.latest.value - elapsed(clock, clock_index, np.where(came, behind, clock_index), due.latest.unit)
     soon = elapsed(clock, clock_index, np.minimum(before, clock.size - 1), due.latest.unit) - due.earliest.value
-    lack = np.where(dealt.early[lost], soon, np.where(came, late, -due.latest.value))
+    lack = np.where(early != NOBODY, soon, np.where(came, late, -due.latest.value))
     return np.minimum(lack, -SAME_TIME)
 
 
