@@ -1,12 +1,15 @@
 """Values along a lifetime: the one before, the first one, the one a while ago, and the last moment so far."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.on_demand import Held
 from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.rounding import scaled
 from breadcrumb.algebra.samples import Sort, derived
@@ -88,32 +91,49 @@ def told_at(signal: Signal, moments: Moments) -> Signal:
 
 def first_of_lifetime(signal: Signal) -> Signal:
     """Return each lifetime's first value, on all of its samples."""
-    return first_of_group(signal, signal.track.lifetime)
-
-
-def first_of_group(signal: Signal, group: Ints) -> Signal:
-    """Return, on each sample, the first value of its group; groups are told by a number for each sample."""
+    track = signal.track
+    lifetime = track.lifetime[track.starts]
+    numbers, which = np.unique(lifetime, return_inverse=True)
+    if len(numbers) == len(lifetime):  # each is in one run, unless its samples were picked in another order
+        return first_of_runs(signal, track.starts)
+    group = np.repeat(which, np.diff(track.starts, append=track.size))
     indices = np.flatnonzero(signal.usable)
-    if len(indices) and (group[1:] >= group[:-1]).all():  # then each group is one stretch
-        starts = np.flatnonzero(np.hstack((True, group[1:] != group[:-1])))
-        ends = np.append(starts[1:], len(group))
-        first = indices[np.minimum(np.searchsorted(indices, starts), len(indices) - 1)]
-        first = np.where((first >= starts) & (first < ends), first, NOBODY)
-        return at_samples(signal, np.repeat(first, ends - starts), f"first {signal.name}")
-    numbers, first = np.unique(group[indices], return_index=True)
-    if not len(numbers):
-        return replace(signal, valid=np.zeros(len(signal), np.bool_))
-    at = np.minimum(np.searchsorted(numbers, group), len(numbers) - 1)
-    mine = np.where(numbers[at] == group, indices[first][at], NOBODY)
-    return at_samples(signal, mine, f"first {signal.name}")
+    found, first = np.unique(group[indices], return_index=True)
+    mine = np.full(len(numbers), NOBODY)
+    mine[found] = indices[first]
+    return at_samples(signal, mine[group], f"first {signal.name}")
 
 
-def stretches(track: Track, *keys: Ints) -> Ints:
-    """Return a number for each run of samples of one lifetime on which the keys stay the same."""
-    fresh = np.zeros(track.size, np.bool_)
-    for key in (track.lifetime, *keys):
+def first_of_runs(signal: Signal, starts: Ints) -> Signal:
+    """Return the first value of each run, on all of its samples; runs begin at indices, the first one at 0."""
+    first = at_samples(signal, _first_usable(signal, starts), f"first {signal.name}")
+    size = len(signal)
+    parts: tuple[Any, ...] = tuple(Held(part, starts, size) for part in first.parts)
+    valid = None if first.valid is None else np.repeat(first.valid, np.diff(starts, append=size))
+    run: Any = Held(np.arange(len(starts)), starts, size)
+    return replace(signal, name=first.name, parts=parts, valid=valid, known_noise=first.noise_at(run))
+
+
+def _first_usable(signal: Signal, starts: Ints) -> Ints:
+    """Return the index of the first value from each start up to the next one, or NOBODY."""
+    lost = np.flatnonzero(~signal.usable)
+    if not len(lost):
+        return starts
+    ends = np.append(np.flatnonzero(np.diff(lost) != 1), len(lost) - 1)  # of runs without a value
+    at = np.searchsorted(lost, starts)
+    is_lost = np.append(lost, NOBODY)[at] == starts
+    first = np.where(is_lost, lost[ends[np.searchsorted(ends, np.where(is_lost, at, 0))]] + 1, starts)
+    return np.where(first < np.append(starts[1:], len(signal)), first, NOBODY)
+
+
+def stretch_starts(track: Track, *keys: Ints) -> Ints:
+    """Return the indices where runs of samples begin that are of one lifetime, and on which the keys stay the same."""
+    if not keys:
+        return track.starts
+    fresh = track.first_of_lifetime.copy()
+    for key in keys:
         fresh[1:] |= key[1:] != key[:-1]
-    return np.cumsum(fresh)
+    return np.flatnonzero(fresh)
 
 
 def delayed(signal: Signal, by: Duration) -> Signal:
@@ -122,25 +142,21 @@ def delayed(signal: Signal, by: Duration) -> Signal:
         return signal
     track = signal.track
     axis = TimeAxis.of(track.session.clock, by.unit)
-    clock_index = axis.at_or_before(axis.values - by.value)[track.clock_index]
-    index = track.at_or_after(clock_index + 1) - 1
-    safe = np.maximum(index, 0)
-    there = (clock_index >= 0) & (index >= 0)
-    there &= (track.lifetime[safe] == track.lifetime) if track.size else there
-    return at_samples(signal, np.where(there, index, NOBODY), f"{signal.name} {by} ago")
+    index = track.at_or_after(axis.at_or_before(axis.values - by.value) + 1) - 1
+    first = np.repeat(track.starts, np.diff(track.starts, append=track.size))
+    return at_samples(signal, np.where(index >= first, index, NOBODY), f"{signal.name} {by} ago")
 
 
 def indices_later(signal: Signal, by: Duration) -> Ints:
     """Return, for each sample, the index of the first one at least a duration later in its lifetime, or NOBODY."""
     track = signal.track
-    clock = track.session.clock
-    axis = TimeAxis.of(clock, by.unit)
-    clock_index = axis.at_or_after(axis.values + by.value)[track.clock_index]
-    index = track.at_or_after(clock_index)
-    safe = np.minimum(index, max(track.size - 1, 0))
-    there = (clock_index < clock.size) & (index < track.size)
-    there &= (track.lifetime[safe] == track.lifetime) if track.size else there
-    return np.where(there, index, NOBODY)
+    axis = TimeAxis.of(track.session.clock, by.unit)
+    index = track.at_or_after(axis.at_or_after(axis.values + by.value))
+    ends = Held(np.append(track.starts, track.size)[1:], track.starts, track.size)
+    for block in blocks.slices(track.size):
+        some = index[block]
+        some[some >= ends[block]] = NOBODY
+    return index
 
 
 def smoothed_second_rate(signal: Signal, window: int) -> Signal:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.samples import FULL_TURNS, Samples
 from breadcrumb.errors import AngleWarning, Misuse
 from breadcrumb.model.session import Floats, Session
@@ -34,9 +35,13 @@ class Compass(NamedTuple):
 
     def angle(self, x: Floats, y: Floats) -> Floats:
         """Return the angles of directions, from 0 up to a full turn; of no direction, 0."""
-        along = x * self.zero[0] + y * self.zero[1]
-        aside = x * self.quarter[0] + y * self.quarter[1]
-        return np.asarray(np.mod(np.arctan2(aside, along) / (2 * np.pi), 1.0) * self.full)
+        turns = np.empty(len(x))
+        for block in blocks.slices(len(x)):
+            along = x[block] * self.zero[0] + y[block] * self.zero[1]
+            aside = x[block] * self.quarter[0] + y[block] * self.quarter[1]
+            some = np.arctan2(aside, along) / (2 * np.pi)
+            np.multiply(some - np.floor(some), self.full, out=turns[block])
+        return turns
 
     def vector(self, angle: Floats) -> tuple[Floats, Floats]:
         """Return the unit vectors that point along angles."""
@@ -97,7 +102,10 @@ def _level_of_the_caller() -> int:
 
 def turn_between(first: NDArray[np.float64], second: NDArray[np.float64], full: float) -> Floats:
     """Return the turn from the second angle to the first one, from minus half a turn up to half a turn."""
-    return np.asarray(np.mod(first - second + full / 2, full) - full / 2)
+    turn: Floats = first - second
+    turn -= np.rint(turn / full) * full  # exact up to half a turn, while a remainder would round to a whole one
+    turn[turn == full / 2] = -full / 2
+    return turn
 
 
 def plan_axes(session: Session, parts: int, what: str = "this vector") -> tuple[int, int]:
@@ -175,12 +183,12 @@ def unit_vectors(angle: Samples) -> tuple[Floats, ...]:
     return tuple(result)
 
 
-def pointing(vector: Samples, sign: float) -> tuple[Floats, Floats, str]:
-    """Return the angles of vectors in plan, or of their opposites, their lengths there, and the unit of the angles."""
+def pointing(vector: Samples, sign: float) -> tuple[Floats, tuple[Floats, Floats], str]:
+    """Return the angles of vectors in plan, or of their opposites, these vectors, and the unit of the angles."""
     session, size = vector.track.session, len(vector.parts)
     compass = compass_of(session, size)
     x, y = (sign * vector.parts[index] for index in plan_axes(session, size, vector.name))
-    return compass.angle(x, y), np.hypot(x, y), compass.unit
+    return compass.angle(x, y), (x, y), compass.unit
 
 
 def _first_to_second_is_clockwise(session: Session, plan: tuple[int, int], parts: int) -> bool:

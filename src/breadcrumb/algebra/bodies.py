@@ -7,7 +7,7 @@ from typing import Any, TypeAlias
 
 import numpy as np
 
-from breadcrumb.algebra.angles import plan_axes
+from breadcrumb.algebra.angles import plan_axes, turn_between
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
 from breadcrumb.algebra.rounding import most_of
@@ -289,7 +289,7 @@ def _between(before: Signal, now: Signal, back: Floats) -> Signal:
     """Return turns that are so far back from the later ones to the earlier ones."""
     if len(now.parts) == 1:
         full = 2 * np.pi if now.unit == "rad" else 360.0
-        change = np.mod(now.parts[0] - before.parts[0] + full / 2, full) - full / 2
+        change = turn_between(now.parts[0], before.parts[0], full)
         return replace(now, parts=(now.parts[0] - back * change,))
     first, last = np.stack(before.parts), np.stack(now.parts)
     dot = (first * last).sum(axis=0)
@@ -308,7 +308,7 @@ _ALIKE = 1e-9
 def _angle_between(before: Signal, now: Signal) -> Floats:
     if len(now.parts) == 1:
         full = 2 * np.pi if now.unit == "rad" else 360.0
-        change = np.mod(now.parts[0] - before.parts[0] + full / 2, full) - full / 2
+        change = turn_between(now.parts[0], before.parts[0], full)
         return np.asarray(np.abs(change) / full * 2 * np.pi)
     dot = np.sum([a * b for a, b in zip(before.parts, now.parts, strict=True)], axis=0)
     return np.asarray(2 * np.arccos(np.clip(np.abs(dot), 0.0, 1.0)))

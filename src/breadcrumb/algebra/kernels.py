@@ -64,12 +64,11 @@ def lengths(parts: Sequence[Floats]) -> Floats:
 
 def quotients(changes: Floats, step: Floats) -> Floats:
     """Return changes over their times, in place; 0 where there is no time."""
-    for block in blocks.slices(len(changes)):
-        time, some = step[block], changes[block]
-        if time.min() > 0:
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        for block in blocks.slices(len(changes)):
+            time, some = step[block], changes[block]
             np.divide(some, time, out=some)
-        else:
-            some[...] = np.divide(some, time, out=np.zeros(len(some)), where=time > 0)
+            some[np.flatnonzero(~(time > 0))] = 0.0  # a masked division would take three times as long
     return changes
 
 

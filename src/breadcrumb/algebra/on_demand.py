@@ -5,7 +5,7 @@ them. To whatever else is done with one, it is the array of all its values.
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -24,7 +24,7 @@ _ROUNDING = 1e-9
 class OnDemand(NDArrayOperatorsMixin, ABC):
     """Values of which some are computed when they are asked for: a slice, or by their indices."""
 
-    dtype = np.dtype(np.float64)
+    dtype: np.dtype[Any] = np.dtype(np.float64)
 
     @abstractmethod
     def __len__(self) -> int:
@@ -59,10 +59,18 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
     @cached_property
     def whole(self) -> Floats:
         """All values."""
-        result = np.empty(len(self))
+        result: NDArray[Any] = np.empty(len(self), self.dtype)
         for block in blocks.slices(len(self)):
             result[block] = self[block]
         return result
+
+    def min(self, initial: float = np.inf) -> float:
+        """Return the lowest value and no more than another one, without keeping any."""
+        return float(np.min([initial, *(self[block].min() for block in blocks.slices(len(self)))]))
+
+    def max(self, initial: float = -np.inf) -> float:
+        """Return the highest value and no less than another one, without keeping any."""
+        return float(np.max([initial, *(self[block].max() for block in blocks.slices(len(self)))]))
 
     def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
         """Return all values."""
@@ -80,6 +88,61 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
         return getattr(self.whole, name)
 
 
+class Earlier(OnDemand):
+    """The values so many samples earlier; the first ones, which have none, as they are."""
+
+    def __init__(self, values: NDArray[Any], by: int) -> None:
+        self._values, self._by, self.dtype = values, by, values.dtype
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+    def _between(self, begin: int, end: int) -> NDArray[Any]:
+        if begin >= self._by:
+            return self._values[begin - self._by : end - self._by]
+        return self._at(np.arange(begin, end))
+
+    def _at(self, indices: Ints) -> NDArray[Any]:
+        return self._values[np.where(indices < self._by, indices, indices - self._by)]
+
+
+class Held(OnDemand):
+    """One value for each of several runs, on all of its samples."""
+
+    def __init__(self, values: NDArray[Any], starts: Ints, size: int) -> None:
+        self._values, self._edges, self.dtype = values, np.append(starts, size), values.dtype
+
+    def __len__(self) -> int:
+        return int(self._edges[-1])
+
+    def _between(self, begin: int, end: int) -> NDArray[Any]:
+        first, last = np.searchsorted(self._edges, (begin + 1, end)) - (1, 0)
+        if last == first + 1:
+            return np.broadcast_to(self._values[first], end - begin)
+        edges = self._edges[first : last + 1].copy()
+        edges[0], edges[-1] = begin, end
+        return np.repeat(self._values[first:last], edges[1:] - edges[:-1])
+
+    def _at(self, indices: Ints) -> NDArray[Any]:
+        return self._values[np.searchsorted(self._edges, indices, side="right") - 1]
+
+
+class Composed(OnDemand):
+    """What a function makes of several columns, value by value."""
+
+    def __init__(self, compute: Callable[..., Floats], *columns: NDArray[Any]) -> None:
+        self._compute, self._columns = compute, columns
+
+    def __len__(self) -> int:
+        return len(self._columns[0])
+
+    def _between(self, begin: int, end: int) -> Floats:
+        return self._compute(*(column[begin:end] for column in self._columns))
+
+    def _at(self, indices: Ints) -> Floats:
+        return self._compute(*(column[indices] for column in self._columns))
+
+
 class Rates(OnDemand):
     """The changes of a number over the times of its steps; 0 where there is no time."""
 
@@ -91,8 +154,8 @@ class Rates(OnDemand):
 
     def _between(self, begin: int, end: int) -> Floats:
         change = np.zeros(end - begin)
-        first = max(begin, 1)
-        np.subtract(self._values[first:end], self._values[first - 1 : end - 1], out=change[first - begin :])
+        some = self._values[max(begin - 1, 0) : end]
+        np.subtract(some[1:], some[:-1], out=change[not begin :])
         return quotients(change, self._step[begin:end])
 
     def _at(self, indices: Ints) -> Floats:

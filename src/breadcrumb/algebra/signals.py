@@ -15,6 +15,7 @@ from breadcrumb.algebra.exploring import frame_of, series_of
 from breadcrumb.algebra.formulas import part
 from breadcrumb.algebra.meeting import at_indices, indices_at
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.on_demand import Earlier
 from breadcrumb.algebra.operations import same_values
 from breadcrumb.algebra.owners import owned
 from breadcrumb.algebra.picked import data_at
@@ -207,7 +208,7 @@ class Signal(Arithmetic):
             there[:1] = False
         if self.valid is not None:
             there[n:] &= self.valid[:-n]
-        parts = tuple(np.concatenate((values[:n], values[:-n])) for values in self.parts)
+        parts: tuple[Any, ...] = tuple(Earlier(values, n) for values in self.parts)
         name = part(self.name, f"previous({'' if n == 1 else n})")
         before = np.maximum(np.arange(track.size) - n, 0) if self.condition is not None else None
         condition = None if self.condition is None or before is None else self.condition.taken(before)

@@ -6,7 +6,10 @@ from typing import Literal, TypeAlias
 
 import numpy as np
 
+from breadcrumb.algebra import blocks
 from breadcrumb.algebra.extremes import extremes_of
+from breadcrumb.algebra.kernels import differences
+from breadcrumb.algebra.on_demand import Held
 from breadcrumb.algebra.participants import Participants
 from breadcrumb.model.episodes import RowsByEpisode
 from breadcrumb.model.freezing import read_only
@@ -93,8 +96,10 @@ class Track:
     @cached_property
     def steps(self) -> Floats:
         """The time from the sample before to each one; 0 or less where there is none in the same lifetime."""
-        step = np.zeros(self.size)
-        np.subtract(self.times[1:], self.times[:-1], out=step[1:])
+        if self.size and self._is_contiguous:  # then each is one of the clock's
+            step: Floats = np.diff(self.session.clock.times, prepend=0.0)[self.clock_index]
+        else:
+            step = differences(self.times)
         step[self.starts] = 0.0
         if len(self.session.gaps):
             step[self.no_step] = 0.0
@@ -198,17 +203,24 @@ class Track:
         indices[self.clock_index] = np.arange(self.size)
         return indices[clock_index]
 
-    def at_or_after(self, clock_index: Ints) -> Ints:
-        """Return, for each sample, the first one at or after another clock index, in its lifetime or a later one.
+    def at_or_after(self, clock_indices: Ints) -> Ints:
+        """Return, for each sample, the first of its lifetime at or after another clock index, else its end.
 
         Where no frame was left out, that is as many samples on as clock indices; elsewhere it is looked for.
+
+        Args:
+            clock_indices: the other one for each clock index.
         """
-        index = np.arange(self.size) + (clock_index - self.clock_index)
-        inside = np.minimum(np.maximum(index, 0), max(self.size - 1, 0))
-        other = np.flatnonzero(
-            (index != inside) | (self.clock_index[inside] != clock_index) | (self.lifetime[inside] != self.lifetime)
-        )
-        index[other] = self.place(self.lifetime[other], clock_index[other])
+        on = clock_indices - np.arange(len(clock_indices))
+        index, last = np.empty(self.size, np.int64), np.append(self.starts, self.size)
+        first, end = Held(self.starts, self.starts, self.size), Held(last[1:], self.starts, self.size)
+        for block in blocks.slices(self.size):
+            some = np.arange(block.start, block.stop) + on[self.clock_index[block]]
+            np.clip(some, first[block], end[block], out=index[block])
+        if self.size and not self._is_contiguous:
+            wanted, inside = clock_indices[self.clock_index], np.minimum(index, self.size - 1)
+            other = np.flatnonzero((self.clock_index[inside] != wanted) | (self.lifetime[inside] != self.lifetime))
+            index[other] = np.clip(self.place(self.lifetime[other], wanted[other]), first[other], end[other])
         return index
 
     def take(self, indices: Rows) -> "Track":

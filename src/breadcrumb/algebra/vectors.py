@@ -151,13 +151,13 @@ class Vector(Parts, Measured, sort=Sort.VECTOR):
     def _pointing(self, sign: float) -> Angle:
         if self.track.unseen:
             return self  # type: ignore[return-value]
-        angle, length, unit = pointing(self, sign)
+        angle, (x, y), unit = pointing(self, sign)
 
         def noise(rows: Rows) -> Floats:
-            far = length[rows]
+            far = np.hypot(x[rows], y[rows])
             return np.asarray(self.noise_over(rows)) / np.where(far > 0, far, 1.0) * FULL_TURNS[unit] / np.pi
 
-        name, valid = f"direction of {self.name}", self.usable & (length != 0)
+        name, valid = f"direction of {self.name}", self.usable & ((x != 0) | (y != 0))
         bearing: Angle = derived(
             self, sort=Sort.ANGLE, name=name, parts=(angle,), valid=valid, unit=unit, known_noise=noise, space="world"
         )

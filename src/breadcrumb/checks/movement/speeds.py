@@ -7,13 +7,13 @@ from typing import Any, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import (
-    first_of_group,
     first_of_lifetime,
+    first_of_runs,
     indices_later,
     latest,
     marked,
     smoothed_second_rate,
-    stretches,
+    stretch_starts,
     told_at,
 )
 from breadcrumb.algebra.durations import Duration, duration, frames
@@ -75,7 +75,7 @@ def keeps_speed(
     return judge_near(measured, expected, tol=tol, rel_tol=rel_tol, scope=scope, position=position)
 
 
-@check("{objects:who} keeps [a velocity of {expected}|its velocity]", unit=of_rate, per_lifetime=True)
+@check("{objects:who} keeps [a velocity of {expected}|its velocity]", unit=of_rate)
 def keeps_velocity(
     objects: Moving,
     expected: Vector | Number | Sequence[float] | float | None = None,
@@ -108,7 +108,7 @@ def keeps_velocity(
         'held'
     """
     moving = within_steps(
-        position_of(objects).rate() if velocity is None else velocity, velocity, during, except_during
+        position_of(objects).rate(stored=False) if velocity is None else velocity, velocity, during, except_during
     )
     keys: tuple[Ints, ...] = ()
     if except_at is not None:
@@ -116,7 +116,7 @@ def keeps_velocity(
             moving = moving.take(np.flatnonzero(~marked(moving.track, except_at, excuses=True)))
         behind = moving.track.session.gaps_until(moving.track.clock_index)  # in a gap there may have been another one
         keys = (latest(moving.track, except_at, excuses=True), behind)
-    due = first_of_group(moving, stretches(moving.track, *keys)) if expected is None else expected
+    due = first_of_runs(moving, stretch_starts(moving.track, *keys)) if expected is None else expected
     scope = Scope(reach=0 if velocity is not None else 1)
     position = position_of(objects) if isinstance(objects, Objects) or velocity is None else None
     return judge_near(moving, due, tol=tol, scope=scope, position=position)
@@ -281,18 +281,16 @@ def moves(
     """
     position = Scope(during, except_during).of(position_of(objects))
     step, track = position.step_length(), position.track
-    no_number = step.usable & ~np.isfinite(step.parts[0])
     ends = indices_later(position, duration(within, "within"))
     there = ends != NOBODY
     safe = np.where(there, ends, np.arange(track.size))
-    gone = _sums_between(np.where(step.usable & ~no_number, step.parts[0], 0.0), safe)
-    if no_number.any():
-        passed = np.cumsum(no_number)
-        gone[passed[safe] > passed] = np.nan
-    unknown = np.cumsum(~step.usable)
-    unbroken = there & (unknown[safe] == unknown) if track.size else there
+    gone = _sums_between(np.where(step.usable, step.parts[0], 0.0), safe)
+    unbroken = there
+    if position.valid is not None or len(track.session.gaps):
+        unknown = np.cumsum(~step.usable)
+        unbroken = there & (unknown[safe] == unknown)
     if during is not None or except_during is not None:
-        unbroken &= _unbroken(position, ends)
+        unbroken = unbroken & _unbroken(position, ends)
     noise = position.noise * max(1.0, float(track.size) ** 0.5)
     travelled = replace(
         position, name=f"path within {within}", parts=(gone,), valid=unbroken, known_noise=noise, texts=None
@@ -339,15 +337,18 @@ def undisturbed(
 
 
 def _sums_between(lengths: Floats, ends: Ints) -> Floats:
-    """Return the sum of the lengths behind each index up to its end.
+    """Return the sum of the lengths behind each index up to its end; no number if one of them is none.
 
     Enormous ones are summed by themselves: beside them, others would be lost.
     """
-    enormous = lengths > ENORMOUS
-    sums = [np.cumsum(np.where(enormous, 0.0, lengths))]
-    if enormous.any():
-        sums.append(np.cumsum(np.where(enormous, lengths, 0.0)))
-    return np.asarray(sum(one[ends] - one for one in sums))
+    largest = lengths.max(initial=0.0)
+    if largest <= ENORMOUS:
+        sums = np.cumsum(lengths)
+        return np.asarray(sums[ends] - sums)
+    no_number, enormous = ~np.isfinite(lengths), lengths > ENORMOUS
+    parts = [np.where(enormous | no_number, 0.0, lengths), np.where(enormous & ~no_number, lengths, 0.0), no_number]
+    usual, far, lost = (sums[ends] - sums for sums in map(np.cumsum, parts))
+    return np.where(lost > 0, np.nan, usual + far)
 
 
 def within_steps(moving: Signal, recorded: Signal | None, during: Spans | None, except_during: Spans | None) -> Signal:

@@ -7,7 +7,7 @@ from typing import Any, Unpack
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.along import as_angle, at_samples, first_of_group, first_of_lifetime, stretches
+from breadcrumb.algebra.along import as_angle, at_samples, first_of_lifetime, first_of_runs, stretch_starts
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.indexing import begun_until
 from breadcrumb.algebra.kernels import interpolated, value_runs
@@ -123,8 +123,9 @@ def _timed(pieces: Sequence[Signal], relative: bool) -> tuple[Signal, Ints, Floa
     """Return the values of pieces of one session, which piece each is of, and how long after its start."""
     inside, piece = joined([one.unwrapped() if one.is_angle else one for one in pieces])
     times = replace(inside, parts=(inside.track.times,), valid=None)
-    passed = inside.track.times - first_of_group(times, piece).parts[0]
-    return inside - first_of_group(inside, piece) if relative else inside, piece, passed
+    starts = value_runs(piece)[0]
+    passed = inside.track.times - first_of_runs(times, starts).parts[0]
+    return inside - first_of_runs(inside, starts) if relative else inside, piece, passed
 
 
 @check("{signal:title} shows {value}[ as {form}]")
@@ -316,12 +317,12 @@ def drains(
     inside = signal.during(during)
     track = inside.track
     axis = TimeAxis.of(track.session.clock, every.unit).values[track.clock_index]
-    span = stretches(track, _span_of(track, during))
-    base = first_of_group(inside, span)
-    began = first_of_group(replace(inside, parts=(axis,), valid=None), span)
+    starts = stretch_starts(track, _span_of(track, during))
+    base = first_of_runs(inside, starts)
+    began = first_of_runs(replace(inside, parts=(axis,), valid=None), starts)
     rounds = np.floor((axis - began.parts[0]) / every.value + SAME_TIME)
     due = replace(base, parts=(np.maximum(base.parts[0] - amount * rounds, np.minimum(base.parts[0], low)),))
-    due = replace(due, valid=due.usable & ~_begun_unseen(signal, inside, span))
+    due = replace(due, valid=due.usable & ~_begun_unseen(signal, inside, starts))
     falls = judge_near(inside, due, tol=tol).with_sentence("it falls during the spans")
     if not only:
         return falls
@@ -334,16 +335,15 @@ def drains(
     return exclusively(falls, no_other_change(signal, exempt, tol), "no other change")
 
 
-def _begun_unseen(signal: Signal, inside: Signal, span: Ints) -> Bools:
-    """Return which samples lie in a span whose begin was not seen, given those in spans, and which one each is in."""
+def _begun_unseen(signal: Signal, inside: Signal, starts: Ints) -> Bools:
+    """Return which samples lie in a span whose begin was not seen, given those in spans, and where each span begins."""
     track, session = inside.track, inside.track.session
-    first = np.flatnonzero(np.hstack((True, span[1:] != span[:-1]))[: track.size])
-    clock_index, lifetime = track.clock_index[first], track.lifetime[first]
+    clock_index, lifetime = track.clock_index[starts], track.lifetime[starts]
     before = signal.track.find(lifetime, clock_index - 1)
     known = (before != NOBODY) & signal.usable[before]
     appeared = session.seen_to_appear[lifetime] == clock_index
     unseen = (clock_index == 0) | np.isin(clock_index, session.gaps) | ~(known | appeared)
-    return np.asarray(np.repeat(unseen, np.diff(first, append=track.size)))
+    return np.asarray(np.repeat(unseen, np.diff(starts, append=track.size)))
 
 
 def _span_of(track: Track, spans: Spans) -> Ints:
