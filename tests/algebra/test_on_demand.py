@@ -1,12 +1,14 @@
 """Values that are not stored, but computed where they are read, are to every operation what stored ones are."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pytest
 
 from breadcrumb import Trace, frames
+from breadcrumb.algebra.along import first_of_lifetime
 from breadcrumb.testing import make_trace
 
 Made = Callable[[Any, bool], Any]
@@ -16,8 +18,19 @@ MADE: dict[str, Made] = {
     "the rate of a number": lambda place, stored: place.x.rate(stored=stored),
     "a length": lambda place, stored: place.norm(stored=stored),
     "the size of a number": lambda place, stored: place.x.norm(stored=stored),
+    "the sample before": lambda place, stored: kept(place.previous(), stored),
+    "two samples before": lambda place, stored: kept(place.previous(2), stored),
+    "the first sample": lambda place, stored: kept(first_of_lifetime(place), stored),
+    "the rate of the sample before": lambda place, stored: kept(place.previous().rate(stored=False), stored),
     "the length of a rate": lambda place, stored: place.rate(stored=stored).norm(stored=stored),
 }
+
+
+def kept(one: Any, stored: bool) -> Any:
+    """Return a signal that is computed on demand, or the same with its values stored."""
+    return replace(one, parts=tuple(map(np.array, one.parts))) if stored else one
+
+
 OPERATIONS: dict[str, Callable[[Any, Trace], Any]] = {
     "values": lambda one, trace: one.values,
     "an array": lambda one, trace: np.asarray(one),

@@ -52,22 +52,26 @@ class Measured(Signal):
         """
         track = self.sampled("rate()")
         steps = _over_motion(track, _steps(track, per), teleports)
-        name, unit = f"rate of {self.name}", _rate_unit(self.unit, per)
-        if stored:
-            return self._change_over(steps, name, unit)
-        rates = tuple(on_demand.Rates(one, steps) for one in self.unwrapped_parts)
-        rate: Measured = self._derived(steps, name, rates, unit)
-        return rate
+        return self._change_over(steps, f"rate of {self.name}", _rate_unit(self.unit, per), stored=stored)
 
-    def second_rate(self, *, teleports: Moments | None = None) -> "Measured":
+    def second_rate(self, *, teleports: Moments | None = None, stored: bool = True) -> "Measured":
         """Return the change of the rate: the difference of the rates over two steps, over half their sum.
 
         It is missing on a lifetime's first two samples, and on two from each of the teleports on.
+
+        Args:
+            teleports: moments at which it is moved at once, which is no motion.
+            stored: whether the values are kept; if not, they are computed whenever they are read.
+
+        Example:
+            >>> from breadcrumb.testing import small_trace
+            >>> small_trace().one("skiff").position.x.second_rate().usable.tolist()
+            [False, False, True, True]
         """
-        rate = self.rate(teleports=teleports)
+        rate = self.rate(teleports=teleports, stored=stored)
         step = rate.track.steps
         between = np.hstack((step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0))) if len(step) else step
-        return rate._change_over(between, f"second rate of {self.name}", per_second(rate.unit))
+        return rate._change_over(between, f"second rate of {self.name}", per_second(rate.unit), stored=stored)
 
     def speed(self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None, stored: bool = True) -> "Number":
         """Return the length of the rate: how fast a value changes, whichever way.
@@ -159,9 +163,9 @@ class Measured(Signal):
         """What a change of it is: that of an angle is a number, since it may be more than a turn."""
         return Sort.NUMBER if len(self.parts) == 1 else self.sort
 
-    def _change_over(self, step: Floats, name: str, unit: str) -> "Measured":
-        parts = tuple(kernels.quotients(kernels.differences(one), step) for one in self.unwrapped_parts)
-        changed: Measured = self._derived(step, name, parts, unit)
+    def _change_over(self, step: Floats, name: str, unit: str, *, stored: bool) -> "Measured":
+        parts: tuple[Any, ...] = tuple(on_demand.Rates(one, step) for one in self.unwrapped_parts)
+        changed: Measured = self._derived(step, name, tuple(map(np.asarray, parts)) if stored else parts, unit)
         return changed
 
     def _derived(self, step: Floats, name: str, parts: tuple[Any, ...], unit: str) -> Any:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
 from breadcrumb.algebra.kernels import quotients, squares
+from breadcrumb.model.rows import Rows, rows_before
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _ROUNDING = 1e-9
@@ -44,12 +45,26 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
             begin, end, step = at.indices(len(self))
             if step != 1:
                 return self._at(np.arange(begin, end, step))
-            return self._between(begin, end) if begin < end else np.zeros(0)
+            return self._block(begin, end) if begin < end else np.zeros(0, self.dtype)
         some = np.asarray(at)
         if some.dtype == np.bool_:
             return self._at(np.flatnonzero(some))
         indices = np.where(some < 0, some + len(self), some).ravel()
         return self._at(indices).reshape(some.shape)
+
+    def _block(self, begin: int, end: int) -> NDArray[Any]:
+        """Return the values of a block; the last two are kept, since one formula may read a column several times."""
+        recent = self._recent
+        if (begin, end) not in recent:
+            if len(recent) > 1:
+                del recent[next(iter(recent))]
+            recent[begin, end] = self._between(begin, end)
+            recent[begin, end].flags.writeable = False
+        return recent[begin, end]
+
+    @cached_property
+    def _recent(self) -> dict[tuple[int, int], NDArray[Any]]:
+        return {}
 
     def extremes(self, block: slice, cuts: Ints) -> tuple[Floats, Floats]:
         """Return the lowest and the highest value in each piece of a block."""
@@ -98,12 +113,10 @@ class Earlier(OnDemand):
         return len(self._values)
 
     def _between(self, begin: int, end: int) -> NDArray[Any]:
-        if begin >= self._by:
-            return self._values[begin - self._by : end - self._by]
-        return self._at(np.arange(begin, end))
+        return self._values[rows_before(slice(begin, end), self._by)]
 
     def _at(self, indices: Ints) -> NDArray[Any]:
-        return self._values[np.where(indices < self._by, indices, indices - self._by)]
+        return self._values[rows_before(indices, self._by)]
 
 
 class Held(OnDemand):
@@ -127,20 +140,20 @@ class Held(OnDemand):
         return self._values[np.searchsorted(self._edges, indices, side="right") - 1]
 
 
-class Composed(OnDemand):
-    """What a function makes of several columns, value by value."""
+class Computed(OnDemand):
+    """What a function of the rows gives."""
 
-    def __init__(self, compute: Callable[..., Floats], *columns: NDArray[Any]) -> None:
-        self._compute, self._columns = compute, columns
+    def __init__(self, compute: Callable[[Rows], NDArray[Any]], size: int, dtype: Any = np.float64) -> None:
+        self._compute, self._size, self.dtype = compute, size, np.dtype(dtype)
 
     def __len__(self) -> int:
-        return len(self._columns[0])
+        return self._size
 
-    def _between(self, begin: int, end: int) -> Floats:
-        return self._compute(*(column[begin:end] for column in self._columns))
+    def _between(self, begin: int, end: int) -> NDArray[Any]:
+        return self._compute(slice(begin, end))
 
-    def _at(self, indices: Ints) -> Floats:
-        return self._compute(*(column[indices] for column in self._columns))
+    def _at(self, indices: Ints) -> NDArray[Any]:
+        return self._compute(indices)
 
 
 class Rates(OnDemand):
@@ -220,3 +233,11 @@ class Speeds(OnDemand):
                 np.divide(total, np.multiply(self._step[block], self._step[block], out=other), out=total)
         lowest, highest = np.sqrt(np.minimum.reduceat(total, cuts)), np.sqrt(np.maximum.reduceat(total, cuts))
         return (lowest / self._longest, highest / self._shortest) if even else (lowest, highest)
+
+
+def with_before(values: NDArray[Any], rows: Rows) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Return some values, and those on the samples before them: of a slice, both from one look."""
+    if isinstance(rows, slice) and rows.start:
+        some = values[rows.start - 1 : rows.stop]
+        return some[1:], some[:-1]
+    return values[rows], values[rows_before(rows, 1)]

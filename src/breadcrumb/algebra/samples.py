@@ -130,7 +130,7 @@ class Samples:
     @property
     def noise(self) -> float | Floats:
         """How far rounding alone may have moved a value."""
-        return self.noise_over(slice(None))
+        return self.noise_over(slice(0, self.track.size))
 
     def noise_over(self, rows: Rows) -> float | Floats:
         """Return how far rounding alone may have moved some of the values: a check asks for those that seem wrong.

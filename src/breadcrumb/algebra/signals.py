@@ -25,8 +25,8 @@ from breadcrumb.algebra.spans import Spans
 from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse, near_names
 from breadcrumb.model.plurals import counted
-from breadcrumb.model.rows import Rows
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.model.rows import rows_before
+from breadcrumb.model.session import Bools, Ints
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -213,12 +213,14 @@ class Signal(Arithmetic):
         before = np.maximum(np.arange(track.size) - n, 0) if self.condition is not None else None
         condition = None if self.condition is None or before is None else self.condition.taken(before)
 
-        def noise(rows: Rows) -> float | Floats:
-            some = np.arange(*rows.indices(track.size)) if isinstance(rows, slice) else rows
-            return self.noise_over(np.where(some < n, some, some - n))
-
         shifted: Self = derived(
-            self, sort=self.sort, name=name, parts=parts, valid=there, known_noise=noise, condition=condition
+            self,
+            sort=self.sort,
+            name=name,
+            parts=parts,
+            valid=there,
+            condition=condition,
+            known_noise=lambda rows: self.noise_over(rows_before(rows, n)),
         )
         return shifted
 

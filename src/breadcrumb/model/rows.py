@@ -41,6 +41,19 @@ def rows_of(rows: Rows, some: Rows) -> Rows:
     return np.asarray(rows.start + some)
 
 
+def rows_before(rows: Rows, by: int) -> Rows:
+    """Return the rows so many rows before; the first ones of a column, which have none, as they are.
+
+    Example:
+        >>> rows_before(slice(3, 6), 2), rows_before(slice(1, 4), 2).tolist()
+        (slice(1, 4, None), [1, 0, 1])
+    """
+    if isinstance(rows, slice) and rows.start is not None and rows.start >= by:
+        return slice(rows.start - by, rows.stop - by)
+    indices = indices_of(rows)
+    return np.where(indices < by, indices, indices - by)
+
+
 def indices_of(rows: Rows) -> Ints:
     """Return rows as indices.
 

@@ -18,6 +18,7 @@ from breadcrumb.algebra.along import (
 )
 from breadcrumb.algebra.durations import Duration, duration, frames
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.on_demand import Computed, Earlier, with_before
 from breadcrumb.algebra.rounding import ENORMOUS
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
@@ -26,10 +27,11 @@ from breadcrumb.checks.declaration import Common, check, of_rate, of_second_rate
 from breadcrumb.checks.kinds import Moving
 from breadcrumb.checks.movement.arrivals import of_these
 from breadcrumb.errors import Misuse
+from breadcrumb.model.rows import Rows, rows_of
 from breadcrumb.model.session import NOBODY, Floats, Ints
 from breadcrumb.trace.objects import Objects, position_of
 from breadcrumb.verdicts.comparing import Scope, judge_between, judge_near
-from breadcrumb.verdicts.excerpts import PlotSource, level
+from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
@@ -156,46 +158,54 @@ def slows_by(
         >>> slows_by(raft, 2.0, velocity=raft.speed).first.frame
         3
     """
-    moving = position_of(objects).rate() if velocity is None else velocity
-    before = moving.previous()
-    speed, last = moving.norm(), before.norm()
-    step = np.hstack((0.0, np.diff(moving.times)))
-    if velocity is None:  # mean speeds over two steps are half their sum apart
-        step = np.hstack((step[:1], (step[1:] + step[:-1]) / 2))
-    fall = rate * step
-    own = np.broadcast_to(speed.noise, len(speed))
-    noise = own + np.concatenate((own[:1], own[:-1]))
-    still = noise + tolerance(tol) if velocity is None else noise
-    due = np.maximum(last.parts[0] - fall, 0.0)
-    stops = (speed.parts[0] <= still) & (last.parts[0] <= fall + still)
-    turned = sum(a * b for a, b in zip(moving.parts, before.parts, strict=True)) < 0
-    off = np.where(stops, 0.0, np.abs(speed.parts[0] - due))
-    off = np.where(turned & ~stops, speed.parts[0] + due, off)
-    judged = speed.usable & last.usable & (last.parts[0] > 0) & (step > 0)
-    seen = replace(speed, name="speed", parts=(speed.parts[0], off, due, noise), valid=judged, unit=moving.unit)
+    moving = position_of(objects).rate(stored=False) if velocity is None else velocity
+    speed, track = moving.norm(), moving.track
+    last, steps = speed.previous(), Earlier(track.steps, 1)
+    slack = tolerance(tol) if velocity is None else 0.0
+
+    def noise(rows: Rows) -> Floats:
+        return np.asarray(speed.noise_over(rows)) + last.noise_over(rows)
+
+    def fall(rows: Rows) -> Floats:  # mean speeds are half the sum of two steps apart
+        step = (track.steps[rows] + steps[rows]) / 2 if velocity is None else track.steps[rows]
+        return np.asarray(rate * step)
+
+    def due(rows: Rows) -> Floats:
+        return np.maximum(last.parts[0][rows] - fall(rows), 0.0)
+
+    def off(rows: Rows) -> Floats:
+        value, least = speed.parts[0][rows], last.parts[0][rows] - fall(rows)
+        away = np.abs(value - np.maximum(least, 0.0))
+        back = np.flatnonzero(sum(now * then for now, then in (with_before(one, rows) for one in moving.parts)) < 0)
+        away[back] = value[back] + np.maximum(least[back], 0.0)
+        away[(value <= slack) & (least <= slack)] = 0.0
+        wrong = np.flatnonzero(away > tol)
+        if len(wrong):  # rounding is looked at where it matters
+            still = slack + noise(rows_of(rows, wrong))
+            away[wrong[(value[wrong] <= still) & (least[wrong] <= still)]] = 0.0
+        return np.asarray(away)
+
+    judged = speed.usable & last.usable & (last.parts[0] > 0) & (track.steps > 0)
+    parts: Any = (speed.parts[0], *(Computed(one, track.size) for one in (off, due)))
+    seen = replace(speed, name="speed", parts=parts, valid=judged, unit=moving.unit, known_noise=noise)
     reach = 2 if velocity is None else 1
     kept = Scope(during, except_during, reach=reach if during is not None or except_during is not None else 0).of(seen)
 
     def phrase(index: int) -> Phrase:
-        value, expected = float(kept.parts[0][index]), float(kept.parts[2][index])
-        words = f"{amount(float(kept.parts[1][index]), moving.unit)} too {'fast' if value > expected else 'slow'}"
+        value, far, expected = (float(part[index]) for part in kept.parts)
+        words = f"{amount(far, moving.unit)} too {'fast' if value > expected else 'slow'}"
         return Phrase(amount(value, moving.unit), amount(expected, moving.unit), words)
 
     shown = replace(kept, parts=kept.parts[:1])
+    low, high = (lambda at, by=by: kept.parts[2][at] + by for by in (-tol, tol))
     evaluation = Evaluation.of_samples(
-        shown,
-        tol - kept.parts[1],
-        phrase,
-        noise=kept.parts[3].__getitem__,
-        exact=not tol,
-        allowed=tol or None,
-        of="changes of speed",
-        plot=PlotSource(shown, level(kept.parts[2] - tol), level(kept.parts[2] + tol)),
-    )
+        shown, lambda block: tol - kept.parts[1][block], phrase, noise=kept.noise_over, exact=not tol,
+        allowed=tol or None, of="changes of speed", plot=PlotSource(shown, low, high),
+    )  # fmt: skip
     return evaluation.verdict()
 
 
-@check("{objects:who} accelerates like {law}", unit=of_second_rate, per_lifetime=True)
+@check("{objects:who} accelerates like {law}", unit=of_second_rate)
 def accelerates_like(
     objects: Moving,
     law: Vector | Number | Callable[[Any], Signal],
@@ -242,9 +252,9 @@ def accelerates_like(
     if smooth is not None:
         measured, expected, reach = smoothed_second_rate(position_of(objects), smooth), due, smooth // 2
     elif velocity is not None:
-        measured, expected, reach = velocity.rate(), (due + before) * 0.5, 1
+        measured, expected, reach = velocity.rate(stored=False), (due + before) * 0.5, 1
     else:
-        measured, expected, reach = position_of(objects).second_rate(), before, 2
+        measured, expected, reach = position_of(objects).second_rate(stored=False), before, 2
     scope = Scope(during, except_during, reach if during is not None or except_during is not None else 0)
     measured = replace(measured, name="acceleration")
     return judge_near(measured, expected, tol=tol, rel_tol=rel_tol, scope=scope)
