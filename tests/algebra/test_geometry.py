@@ -23,8 +23,9 @@ from breadcrumb import (
     open_trace,
     sum_over_objects,
 )
-from breadcrumb.algebra.along import delayed, following, latest, smoothed_second_rate
+from breadcrumb.algebra.along import delayed, following, smoothed_second_rate
 from breadcrumb.algebra.easing import CURVES, curve_of
+from breadcrumb.algebra.latest import latest
 from breadcrumb.algebra.pairs import near_pairs
 from breadcrumb.algebra.rays import first_hit
 from breadcrumb.errors import AngleWarning, Misuse, UnknownName

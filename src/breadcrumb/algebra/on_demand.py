@@ -26,10 +26,18 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
     """Values of which some are computed when they are asked for: a slice, or by their indices."""
 
     dtype: np.dtype[Any] = np.dtype(np.float64)
+    ndim = 1
+    is_free = False
+    """Whether to read a value takes no longer than if it were stored."""
 
     @abstractmethod
     def __len__(self) -> int:
         """How many values there are."""
+
+    @property
+    def shape(self) -> tuple[int]:
+        """How many values there are, as arrays tell it."""
+        return (len(self),)
 
     @abstractmethod
     def _between(self, begin: int, end: int) -> Floats:
@@ -108,6 +116,7 @@ class Earlier(OnDemand):
 
     def __init__(self, values: NDArray[Any], by: int) -> None:
         self._values, self._by, self.dtype = values, by, values.dtype
+        self.is_free = isinstance(values, np.ndarray)
 
     def __len__(self) -> int:
         return len(self._values)
@@ -121,6 +130,8 @@ class Earlier(OnDemand):
 
 class Held(OnDemand):
     """One value for each of several runs, on all of its samples."""
+
+    is_free = True
 
     def __init__(self, values: NDArray[Any], starts: Ints, size: int) -> None:
         self._values, self._edges, self.dtype = values, np.append(starts, size), values.dtype
@@ -241,3 +252,19 @@ def with_before(values: NDArray[Any], rows: Rows) -> tuple[NDArray[Any], NDArray
         some = values[rows.start - 1 : rows.stop]
         return some[1:], some[:-1]
     return values[rows], values[rows_before(rows, 1)]
+
+
+def composed(compute: Callable[..., Any], columns: Sequence[Any], *, may_wait: bool) -> Any:
+    """Return what a function makes of columns, value by value, and of plain values that are the same for all.
+
+    The results are stored, unless they may wait, and it takes no longer to compute them than to read them.
+    """
+
+    def of(part: Callable[[Any], Any]) -> NDArray[Any]:
+        with np.errstate(all="ignore"):  # what comes of a missing or infinite value is missing or infinite
+            return np.asarray(compute(*(part(one) if np.ndim(one) else one for one in columns)))
+
+    if not may_wait or not any(isinstance(one, OnDemand) and one.is_free for one in columns):
+        return of(lambda one: one)
+    size = max(len(one) for one in columns if np.ndim(one))
+    return Computed(lambda rows: of(lambda one: one[rows]), size, of(lambda one: one[:0]).dtype)

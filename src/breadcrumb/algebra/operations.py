@@ -11,6 +11,7 @@ from breadcrumb.algebra import units
 from breadcrumb.algebra.conditions import Clause, inverted, joined
 from breadcrumb.algebra.formulas import Formula, Rank, call, infix, prefix, within
 from breadcrumb.algebra.meeting import is_given, meet
+from breadcrumb.algebra.on_demand import composed
 from breadcrumb.algebra.quantities import Quantity
 from breadcrumb.algebra.rounding import noise_of
 from breadcrumb.algebra.samples import FULL_TURNS, Samples, Sort, both, derived
@@ -162,8 +163,7 @@ def _arithmetic(function: np.ufunc, operation: Operation, *sides: Any) -> Any:
     met = _met(*sides)
     parts = _parts_of(function, operation, met, name)
     compute = _of_angle(function, operation, met, str(name))
-    with np.errstate(all="ignore"):  # what comes of a missing or infinite value is missing or infinite
-        results = tuple(compute(*some) for some in parts)
+    results = tuple(composed(compute, some, may_wait=operation.linear) for some in parts)
 
     rounding = noise_of(results)
 
@@ -261,9 +261,9 @@ def _compared(function: np.ufunc, left: Samples, right: Any, name: str) -> tuple
     return mine, yours, same if function is np.equal else ~same
 
 
-def _plain(values: NDArray[Any]) -> Any:
+def _plain(values: Any) -> Any:
     """Return values that are all one as that one: NumPy is faster with it."""
-    return values[0] if values.strides == (0,) and len(values) else values
+    return values[0] if isinstance(values, np.ndarray) and values.strides == (0,) and len(values) else values
 
 
 def same_values(mine: Samples, yours: Samples) -> Bools:

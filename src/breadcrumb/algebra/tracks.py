@@ -79,7 +79,9 @@ class Track:
     @cached_property
     def name(self) -> Ints:
         """Of whom each sample is, as an index into the session's names."""
-        return self.name_at(np.arange(self.size))
+        if self.participants is not None:
+            return self.participants.subject
+        return np.repeat(self.name_at(self.starts), np.diff(self.starts, append=self.size))
 
     @cached_property
     def starts(self) -> Ints:

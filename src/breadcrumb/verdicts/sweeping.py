@@ -113,9 +113,8 @@ def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
     """Return how many samples of each run have a value."""
     if not size:
         return np.zeros(0, np.int64)
-    counts: Ints = np.diff(np.hstack((starts, size)))
-    runs = np.searchsorted(starts, unknown, side="right") - 1
-    counts -= np.bincount(runs, minlength=len(starts))
+    edges = np.append(starts, size)
+    counts: Ints = np.diff(edges - np.searchsorted(unknown, edges))
     return counts
 
 

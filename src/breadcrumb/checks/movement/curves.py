@@ -7,11 +7,11 @@ from typing import Unpack
 
 import numpy as np
 
-from breadcrumb.algebra import blocks
-from breadcrumb.algebra.along import at_samples, latest
+from breadcrumb.algebra.along import at_samples
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
 from breadcrumb.algebra.easing import Curve
+from breadcrumb.algebra.latest import runs_after
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.samples import FULL_TURNS, Sort, derived
 from breadcrumb.algebra.signals import Signal
@@ -23,7 +23,8 @@ from breadcrumb.checks.declaration import Common, check, demand
 from breadcrumb.checks.kinds import Amount, AmountGiven
 from breadcrumb.checks.movement.easings import Timing, curves_at
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.model.rows import Rows, rows_between
+from breadcrumb.model.session import Floats, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_flag, judge_near, told_of
 from breadcrumb.verdicts.judging import Phrase
 from breadcrumb.verdicts.outcomes import Outcome
@@ -316,25 +317,15 @@ def _along(
     return judge_near(value, expected, tol=tol)
 
 
-def _running(track: Track, at: Moments, axis: Floats, timing: Timing) -> tuple[Ints, Ints]:
-    """Return the samples from each moment to its end, and the moment of each; looked for block by block."""
-    nothing = np.zeros(0, np.int64)
-    if not at.count:
-        return nothing, nothing
-    moment = latest(track, at)
-    begun = axis[at.clock_index] + timing.delay
-    kept = [nothing]
-    for first in range(0, track.size, blocks.STORED):
-        # from the sample before, which tells if the end was reached
-        block = slice(max(first - 1, 0), first + blocks.STORED)
-        mine, lifetime = moment[block], track.lifetime[block]
-        passed, over = axis[track.clock_index[block]] - begun[mine], timing.over[mine]
-        runs = passed <= over + SAME_TIME
-        runs[1:] |= (mine[1:] == mine[:-1]) & (lifetime[1:] == lifetime[:-1]) & (passed[:-1] < over[1:] - SAME_TIME)
-        runs &= mine != NOBODY
-        kept.append(np.flatnonzero(runs[first - block.start :]) + first)
-    indices = np.concatenate(kept)
-    return indices, moment[indices]
+def _running(track: Track, at: Moments, axis: Floats, timing: Timing) -> tuple[Rows, Ints]:
+    """Return the samples from each moment to its end, and the moment of each."""
+    runs = runs_after(track, at)
+    over = (axis[at.clock_index] + timing.delay + timing.over)[runs.moment]
+    reached = runs.place(np.searchsorted(axis, over - SAME_TIME))
+    behind = runs.place(np.searchsorted(axis, over + SAME_TIME, side="right"))
+    # the first sample that is not before the end tells if it was reached
+    behind = np.maximum(behind, np.minimum(reached + (reached > runs.starts), runs.ends))
+    return rows_between(runs.starts, behind), np.repeat(runs.moment, behind - runs.starts)
 
 
 def _of_moment(picked: Signal, moment: Ints) -> Signal:

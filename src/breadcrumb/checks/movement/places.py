@@ -6,16 +6,21 @@ from typing import Any, Unpack
 
 import numpy as np
 
+from breadcrumb.algebra import kernels
 from breadcrumb.algebra.along import first_of_lifetime, last_known_indices, marked
 from breadcrumb.algebra.in_regions import deepest_spot, depths_within, depths_within_bodies, gaps_of, gaps_to, seen_with
+from breadcrumb.algebra.meeting import meet
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.on_demand import Computed
 from breadcrumb.algebra.region import Region
+from breadcrumb.algebra.samples import both
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number
 from breadcrumb.algebra.spans import Spans
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Amount, Moving, Position
 from breadcrumb.errors import Misuse
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.trace.bodies import bodies_of, body_of
 from breadcrumb.trace.objects import Objects, position_of
@@ -136,7 +141,7 @@ def stays_outside(
     return _beside(objects, region, "outside", "inside", radius, tol, Scope(during, except_during))
 
 
-@check("{objects:title} moves along {along} only[, through {through}]", per_lifetime=True)
+@check("{objects:title} moves along {along} only[, through {through}]")
 def stays_on_line(
     objects: Position,
     along: Sequence[float] | Sequence[Sequence[float]],
@@ -174,12 +179,19 @@ def stays_on_line(
     if not position.track.unseen and (ways.shape[1] != parts or not np.linalg.norm(ways, axis=1).all()):
         raise Misuse(f"stays_on_line: expected directions of {parts} numbers that have a length, found {along}")
     seen = Scope(during, except_during).of(position)
-    offset = seen - (first_of_lifetime(seen) if through is None else through)
+    mine, origin = meet(seen, first_of_lifetime(seen) if through is None else through)
+    basis, _ = np.linalg.qr(ways.T)
+
+    def distance(rows: Rows) -> Floats:
+        offset = np.stack([one[rows] - other[rows] for one, other in zip(mine.parts, origin.parts, strict=True)])
+        return kernels.lengths(offset - basis @ (basis.T @ offset))
+
+    away = replace(
+        mine.norm(stored=False), name="distance from the line", valid=both(mine.valid, origin.valid),
+        known_noise=lambda rows: mine.noise_over(rows) + origin.noise_over(rows),
+    )  # fmt: skip
     if not position.track.unseen:
-        basis, _ = np.linalg.qr(ways.T)
-        vectors = np.stack(offset.parts)
-        offset = replace(offset, parts=tuple(vectors - basis @ (basis.T @ vectors)))
-    away = replace(offset.norm(), name="distance from the line", unit=position.unit)
+        away = replace(away, parts=(Computed(distance, len(seen)),))
     return judge_off(away, tol, position=seen)
 
 

@@ -10,13 +10,13 @@ from breadcrumb.algebra.along import (
     first_of_lifetime,
     first_of_runs,
     indices_later,
-    latest,
     marked,
     smoothed_second_rate,
     stretch_starts,
     told_at,
 )
 from breadcrumb.algebra.durations import Duration, duration, frames
+from breadcrumb.algebra.latest import latest
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.on_demand import Computed, Earlier, with_before
 from breadcrumb.algebra.rounding import ENORMOUS

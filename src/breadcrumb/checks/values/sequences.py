@@ -4,16 +4,18 @@ from collections.abc import Sequence
 from typing import Any, Unpack
 
 import numpy as np
+from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
-from breadcrumb.algebra.along import latest
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
+from breadcrumb.algebra.latest import runs_after
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.on_demand import Computed, Held
 from breadcrumb.algebra.sorts import Number, Text
-from breadcrumb.algebra.tracks import Track
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.errors import Misuse
-from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
+from breadcrumb.model.rows import rows_between
+from breadcrumb.model.session import NOBODY, Bools, Floats
 from breadcrumb.verdicts.comparing import untested
 from breadcrumb.verdicts.judging import Evaluation, Phrase
 from breadcrumb.verdicts.verdict import Verdict
@@ -62,13 +64,12 @@ def plays_sequence(
     if signal.track.unseen:
         return untested(signal)
     signal.at(at)  # which refuses moments that do not say whose value is meant
-    indices, since, moment = _running(signal.track, at, unit, tol, ends[-1])
-    seen = signal.take(indices)
-    begun = at.clock_index[moment] if at.count else moment
-    known = seen.usable & ~seen.track.session.is_torn(begun, seen.track.clock_index)
-    right = np.empty(len(since), np.bool_)
-    for block in blocks.slices(len(since)):
-        right[block] = _is_right(seen.take(block), since[block], pictures, ends, tol)
+    seen, since, torn = _running(signal, at, unit, tol, ends[-1])
+    known = seen.usable & ~torn
+    wanted = _wanted(seen, [value for value, _ in pictures])
+    right = np.empty(len(seen), np.bool_)
+    for block in blocks.slices(len(seen)):
+        right[block] = _is_right(seen.parts[0][block], since[block], wanted, ends, tol)
     kept = np.flatnonzero(known)
 
     def phrase(index: int) -> Phrase:
@@ -77,37 +78,54 @@ def plays_sequence(
         wanted = _said(pictures[int(_place(ends, since[at_sample] + SAME_TIME)[0])][0])
         return Phrase(found, wanted, f"{signal.name} is {found} instead of {wanted}")
 
-    judged = seen if len(kept) == len(seen) else seen.take(kept)
+    judged, right = (seen, right) if len(kept) == len(seen) else (seen.take(kept), right[kept])
     evaluation = Evaluation.of_samples(
-        judged, np.where(right, 0.0, -1.0)[kept], phrase, exact=True, undecided=len(seen) - len(kept), unit=""
-    )
+        judged,
+        lambda block: np.where(right[block], 0.0, -1.0),
+        phrase,
+        exact=True,
+        undecided=len(seen) - len(kept),
+        unit="",
+    )  # fmt: skip
     return evaluation.verdict()
 
 
-def _running(track: Track, at: Moments, unit: Any, tol: float, end: float) -> tuple[Ints, Floats, Ints]:
-    """Return the samples within the sequence of a moment, how long after it each is, and which moment it is."""
-    moment = latest(track, at)
-    axis = TimeAxis.of(track.session.clock, unit).values
-    found = [(np.zeros(0, np.int64), np.zeros(0))]
-    for block in blocks.slices(track.size if at.count else 0):
-        passed = axis[track.clock_index[block]] - axis[at.clock_index[moment[block]]]
-        rows = np.flatnonzero(
-            (moment[block] != NOBODY) & (passed >= tol - SAME_TIME) & (passed < end - max(tol, SAME_TIME))
-        )
-        found.append((rows + block.start, passed[rows].astype(np.float64)))
-    indices, since = (np.concatenate(each) for each in zip(*found, strict=True))
-    return indices, since, moment[indices]
+def _running(signal: Any, at: Moments, unit: Any, tol: float, end: float) -> tuple[Any, Any, Bools]:
+    """Return the samples within the sequence of a moment, how long after it each is, and where a gap lies between."""
+    track = signal.track
+    axis, runs = TimeAxis.of(track.session.clock, unit).values, runs_after(track, at)
+    begun = at.clock_index[runs.moment]
+    first, behind = (
+        runs.place(np.searchsorted(axis, axis[begun] + length))
+        for length in (tol - SAME_TIME, end - max(tol, SAME_TIME))
+    )
+    many = np.maximum(behind - first, 0)
+    seen = signal.take(rows_between(first, first + many))
+    then: Any = Held(begun, np.cumsum(many) - many, len(seen))
+    since = Computed(lambda rows: axis[seen.track.clock_index[rows]] - axis[then[rows]], len(seen))
+    return seen, since, track.session.is_torn(then, seen.track.clock_index)
 
 
-def _is_right(
-    seen: Number | Text, since: Floats, pictures: Sequence[tuple[Any, Any]], ends: Floats, tol: float
-) -> Bools:
+def _wanted(seen: Number | Text, pictures: Sequence[Any]) -> NDArray[Any]:
+    """Return what stands for each picture in the values.
+
+    Raises:
+        Misuse: one is no value that there can be.
+    """
+    for value in pictures:
+        seen.take(slice(0, 0)) == value  # noqa: B015 # which refuses a text among numbers
+    if seen.texts is None:
+        return np.asarray(pictures, np.float64)
+    return np.array([seen.texts.index(one) if one in seen.texts else NOBODY for one in pictures])
+
+
+def _is_right(values: NDArray[Any], since: Floats, wanted: NDArray[Any], ends: Floats, tol: float) -> Bools:
     """Return whether each value is a picture that may be shown so long after the moment."""
     latest_due, earliest_due = (_place(ends, since + shift) for shift in (tol + SAME_TIME, -tol))
-    right = np.zeros(len(since), np.bool_)
-    for place, (value, _) in enumerate(pictures):
-        right |= (earliest_due <= place) & (place <= latest_due) & _is(seen, value)
-    return right
+    right = values == wanted[latest_due]
+    for sooner in range(1, int((latest_due - earliest_due).max(initial=0)) + 1):
+        right |= (latest_due - sooner >= earliest_due) & (values == wanted[latest_due - sooner])
+    return np.asarray(right)
 
 
 def _ends(pictures: Sequence[tuple[float | str, Duration | None]]) -> tuple[Floats, Any]:
@@ -129,11 +147,6 @@ def _ends(pictures: Sequence[tuple[float | str, Duration | None]]) -> tuple[Floa
 def _place(ends: Floats, passed: Floats) -> Any:
     """Return which picture is due after so long; the last one is due from its start on."""
     return np.minimum(np.searchsorted(ends, passed, side="right"), len(ends) - 1)
-
-
-def _is(signal: Number | Text, value: Any) -> Bools:
-    same = signal == value
-    return np.asarray(same.parts[0] & same.usable)
 
 
 def _said(value: Any) -> str:
