@@ -9,6 +9,7 @@ import pytest
 
 from breadcrumb import Trace, frames
 from breadcrumb.algebra.along import first_of_lifetime
+from breadcrumb.algebra.meeting import on_track
 from breadcrumb.testing import make_trace
 
 Made = Callable[[Any, bool], Any]
@@ -21,6 +22,8 @@ MADE: dict[str, Made] = {
     "the sample before": lambda place, stored: kept(place.previous(), stored),
     "two samples before": lambda place, stored: kept(place.previous(2), stored),
     "the first sample": lambda place, stored: kept(first_of_lifetime(place), stored),
+    "a change": lambda place, stored: kept(place - place.previous(), stored),
+    "the value of a frame": lambda place, stored: kept(on_track(place.take(slice(2, 9)), place.track), stored),
     "the rate of the sample before": lambda place, stored: kept(place.previous().rate(stored=False), stored),
     "the length of a rate": lambda place, stored: place.rate(stored=stored).norm(stored=stored),
 }

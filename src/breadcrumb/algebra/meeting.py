@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra.durations import Duration, TimeAxis
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.moments import Moments
+from breadcrumb.algebra.on_demand import OfFrame
 from breadcrumb.algebra.rounding import noise_of
 from breadcrumb.algebra.samples import Samples, derived
 from breadcrumb.algebra.tracks import Side, Track
@@ -171,7 +172,14 @@ def _moved(track: Track, clock_index: Ints, way: int, by: Duration) -> Ints:
 
 def on_track(signal: S, track: Track) -> S:
     """Return a signal that never has two samples on a frame on another track, frame by frame."""
-    return _taken(signal, track, signal.track.find_clock_index(track.clock_index))
+    on_clock = signal.track.find_clock_index(np.arange(track.session.clock.size))
+    if track.size <= len(on_clock) or not signal.track.size:
+        return _taken(signal, track, on_clock[track.clock_index])
+    one = _taken(signal, signal.track, on_clock)  # of each frame, of which many samples are read
+    parts: tuple[Any, ...] = tuple(OfFrame(part, track.clock_index) for part in one.parts)
+    there = np.ones(track.size, np.bool_) if one.valid is None else one.valid[track.clock_index]
+    indices = on_clock if signal.condition is None else on_clock[track.clock_index]
+    return _at(signal, track, parts, there, indices, one.noise_at(track.clock_index))
 
 
 def _taken(signal: S, track: Track, indices: Ints) -> S:

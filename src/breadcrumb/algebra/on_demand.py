@@ -151,6 +151,23 @@ class Held(OnDemand):
         return self._values[np.searchsorted(self._edges, indices, side="right") - 1]
 
 
+class OfFrame(OnDemand):
+    """The value of each sample's frame, given those of all frames."""
+
+    def __init__(self, values: NDArray[Any], clock_index: Ints) -> None:
+        self._values, self._clock_index, self.dtype = values, clock_index, values.dtype
+        self.is_free = len(values) <= blocks.STORED  # then they stay in the cache
+
+    def __len__(self) -> int:
+        return len(self._clock_index)
+
+    def _between(self, begin: int, end: int) -> NDArray[Any]:
+        return self._values[self._clock_index[begin:end]]
+
+    def _at(self, indices: Ints) -> NDArray[Any]:
+        return self._values[self._clock_index[indices]]
+
+
 class Computed(OnDemand):
     """What a function of the rows gives."""
 

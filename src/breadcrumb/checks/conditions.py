@@ -17,6 +17,7 @@ from breadcrumb.verdicts.claims import claimed, plain
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.explaining import phrase_of, plot_of
 from breadcrumb.verdicts.judging import Evaluation, Phrase, within_scope
+from breadcrumb.verdicts.sweeping import AllTrue
 from breadcrumb.verdicts.verdict import Verdict
 from breadcrumb.verdicts.words import amount
 
@@ -87,18 +88,17 @@ def _judge_single(condition: Any, tested: int | None, everywhere: bool) -> Verdi
 def _judge_flag(flag: Signal) -> Verdict:
     values = flag.parts[0]
     if flag.track.unseen:
-        return Evaluation.of_samples(flag, values - 1.0, lambda index: Phrase("", "", ""), exact=True).verdict()
+        return Evaluation.of_samples(flag, AllTrue(flag), lambda index: Phrase("", "", ""), exact=True).verdict()
     condition = condition_of(flag)
     unit = condition.unit
 
     def margin(block: slice) -> Floats:
-        if unit is None:
-            return values[block] - 1.0
         distance = condition.margins(block)
         return np.where(values[block], np.fmax(distance, 0.0), np.fmin(distance, _BARELY))
 
+    rule = AllTrue(flag) if unit is None else margin
     evaluation = Evaluation.of_samples(
-        flag, margin, lambda index: phrase_of(condition, index, flag.owner), exact=unit is None, unit=unit or "",
+        flag, rule, lambda index: phrase_of(condition, index, flag.owner), exact=unit is None, unit=unit or "",
         plot=plot_of(condition, _named_shortly(flag)),
     )  # fmt: skip
     return evaluation.verdict()

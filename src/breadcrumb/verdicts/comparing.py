@@ -19,7 +19,7 @@ from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource, level
 from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance, within_scope
 from breadcrumb.verdicts.outcomes import Outcome
-from breadcrumb.verdicts.sweeping import Between, MarginOf
+from breadcrumb.verdicts.sweeping import AllTrue, Between, MarginOf
 from breadcrumb.verdicts.verdict import UNNAMED, Verdict
 from breadcrumb.verdicts.words import amount, number
 
@@ -128,9 +128,8 @@ def judge_flag(
     if flag.track.unseen:
         return untested(flag)
     seen = scope.of(flag)
-    values = seen.parts[0]
     evaluation = Evaluation.of_samples(
-        seen, lambda block: values[block] - 1.0, lambda index: said(index) if callable(said) else said, exact=True,
+        seen, AllTrue(seen), lambda index: said(index) if callable(said) else said, exact=True,
         unit="", skipped=scope.skipped(seen), undecided=undecided, plot=PlotSource(seen, position=position),
     )  # fmt: skip
     return _without_missing_moments(evaluation).verdict()
@@ -240,16 +239,13 @@ def _judge_same(measured: Signal, expected: Any, scope: Scope, verb: str) -> Ver
     seen = scope.of(same)
     found = scope.of(replace(measured, valid=same.valid))
     due = scope.of(expected) if isinstance(expected, Signal) and len(expected) == len(measured) else None
-    flags = seen.parts[0]
 
     def phrase(index: int) -> Phrase:
         one = np.array([index])
         allowed = expected if due is None else due.take(one).values[0]
         return Phrase(_plain(found.take(one).values[0]), _plain(allowed), verb)
 
-    evaluation = Evaluation.of_samples(
-        seen, lambda block: flags[block] - 1.0, phrase, exact=True, unit="", skipped=scope.skipped(seen)
-    )
+    evaluation = Evaluation.of_samples(seen, AllTrue(seen), phrase, exact=True, unit="", skipped=scope.skipped(seen))
     return _without_missing_moments(evaluation).verdict()
 
 

@@ -34,7 +34,28 @@ class Between(NamedTuple):
         return pieces, np.minimum(lowest - self.low, self.high - highest)
 
 
-MarginOf: TypeAlias = Callable[[slice], Floats] | Between
+class AllTrue(NamedTuple):
+    """The rule that flags are true: those that are not are looked for without counting any as a number."""
+
+    samples: Samples
+
+    def __call__(self, block: slice) -> Floats:
+        """Return 0 for what is true in a block, and -1 for what is not."""
+        return np.asarray(self.samples.parts[0][block] - 1.0)
+
+    def least(self) -> tuple[Pieces, Floats]:
+        """Return 0 for each piece in which all is true, -1 where something is not, and infinity if nothing is known."""
+        samples = self.samples
+        pieces = Pieces.of(samples.track.size, samples.track.runs, samples.valid, blocks.STORED)
+        edges = np.append(pieces.begins, samples.track.size)
+        known = np.diff(edges - np.searchsorted(pieces.unknown, edges)) > 0
+        is_wrong = ~samples.parts[0] if samples.valid is None else samples.valid & ~samples.parts[0]
+        mins = np.where(known, 0.0, np.inf)
+        mins[np.searchsorted(pieces.begins, np.flatnonzero(is_wrong), side="right") - 1] = -1.0
+        return pieces, mins
+
+
+MarginOf: TypeAlias = Callable[[slice], Floats] | Between | AllTrue
 """Gives the distances to breaking of a block of samples."""
 
 
@@ -65,7 +86,7 @@ def sweep(
         skipped: how many of the samples without a value were never due, such as the first of each lifetime.
     """
     size, starts = track.size, track.runs
-    pieces, mins = margin_of.least() if isinstance(margin_of, Between) else _least(track, margin_of, valid)
+    pieces, mins = margin_of.least() if isinstance(margin_of, Between | AllTrue) else _least(track, margin_of, valid)
     kept: list[Ints] = []
     found: list[Floats] = []
     for number in np.unique(pieces.begins[~(mins >= 0)] // pieces.length).tolist():  # no number never fits

@@ -67,7 +67,7 @@ def teleports_to(
     return judge_off(replace(told_at(off, at), valid=off.usable & known), tol, position=position)
 
 
-@check("{objects:who} follows {leader:name}[ at an offset of {offset}][ {lag} later]", per_lifetime=True)
+@check("{objects:who} follows {leader:name}[ at an offset of {offset}][ {lag} later]")
 def follows(
     objects: Position,
     leader: Position,

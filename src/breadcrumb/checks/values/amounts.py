@@ -13,6 +13,7 @@ from breadcrumb.algebra.indexing import begun_until
 from breadcrumb.algebra.kernels import interpolated, value_runs
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.on_demand import Computed, Held
 from breadcrumb.algebra.segments import Segments, joined
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Angle, Flag, Number, Text
@@ -23,6 +24,7 @@ from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.exclusively import exclusively
 from breadcrumb.checks.kinds import Amount, Measure
 from breadcrumb.errors import Misuse
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.comparing import Scope, judge_near
 from breadcrumb.verdicts.outcomes import Outcome
@@ -316,13 +318,17 @@ def drains(
     every = duration(every, "every")
     inside = signal.during(during)
     track = inside.track
-    axis = TimeAxis.of(track.session.clock, every.unit).values[track.clock_index]
+    axis = TimeAxis.of(track.session.clock, every.unit).values
     starts = stretch_starts(track, _span_of(track, during))
-    base = first_of_runs(inside, starts)
-    began = first_of_runs(replace(inside, parts=(axis,), valid=None), starts)
-    rounds = np.floor((axis - began.parts[0]) / every.value + SAME_TIME)
-    due = replace(base, parts=(np.maximum(base.parts[0] - amount * rounds, np.minimum(base.parts[0], low)),))
-    due = replace(due, valid=due.usable & ~_begun_unseen(signal, inside, starts))
+    base, began = first_of_runs(inside, starts), Held(axis[track.clock_index[starts]], starts, track.size)
+
+    def value_due(rows: Rows) -> Floats:
+        rounds = np.floor((axis[track.clock_index[rows]] - began[rows]) / every.value + SAME_TIME)
+        first = base.parts[0][rows]
+        return np.asarray(np.maximum(first - amount * rounds, np.minimum(first, low)))
+
+    parts: Any = (Computed(value_due, track.size),)
+    due = replace(base, parts=parts, valid=base.usable & ~_begun_unseen(signal, inside, starts))
     falls = judge_near(inside, due, tol=tol).with_sentence("it falls during the spans")
     if not only:
         return falls

@@ -14,6 +14,7 @@ from breadcrumb.model.session import NOBODY, Bools, Ints, Lifetimes
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import Scope, untested
 from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.sweeping import AllTrue
 from breadcrumb.verdicts.verdict import Verdict
 
 
@@ -44,9 +45,8 @@ def never_missing(
     if signal.track.unseen:
         return untested(signal)
     seen = Scope(during, except_during).of(signal.known)
-    there = seen.parts[0]
     said = Phrase("missing", "a value", f"{signal.name} is missing")
-    evaluation = Evaluation.of_samples(seen, lambda block: there[block] - 1.0, lambda index: said, exact=True, unit="")
+    evaluation = Evaluation.of_samples(seen, AllTrue(seen), lambda index: said, exact=True, unit="")
     return evaluation.verdict()
 
 
