@@ -8,13 +8,15 @@ does without them. That takes a tenth of the time of a sine for each sample.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Self
+from typing import Self, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.model.session import Bools, Floats, Ints
 
+Waves: TypeAlias = NDArray[np.complex128]
+"""Values of exp(iwt)."""
 _ROW = 128
 """How many samples stand in a row."""
 
@@ -50,9 +52,11 @@ class EvenSamples:
         return np.asarray(self.values.sum(axis=(1, 2)))
 
     @cached_property
-    def plain(self) -> NDArray[np.complex128]:
+    def plain(self) -> Waves:
         """How many samples there are, and the sums of their times and of their squared times."""
-        return self._of_times(np.zeros(len(self.counts)))
+        return self._of_times(
+            *(np.ones((len(self.counts), size), np.complex128) for size in (_ROW, self.begins.shape[1]))
+        )
 
     @cached_property
     def _powers(self) -> Floats:
@@ -64,33 +68,39 @@ class EvenSamples:
         return np.asarray(np.arange(_ROW) < ((self.counts - 1) % _ROW + 1)[:, None])
 
     @cached_property
-    def _begin_powers(self) -> tuple[Floats, Floats]:
-        """Powers of the times at which full rows begin, and of that at which the last row does."""
-        last = (self.counts - 1) // _ROW
-        powers = np.stack([np.ones(self.begins.shape), self.begins, self.begins**2], axis=2)
-        full = powers * (np.arange(self.begins.shape[1]) < last[:, None])[:, :, None]
-        return full, powers[np.arange(len(last)), last]
+    def _last(self) -> Ints:
+        """The last row of each lifetime."""
+        return (self.counts - 1) // _ROW
 
-    def _of_times(self, w: Floats) -> NDArray[np.complex128]:
-        """Return the sums of exp(iwt), t exp(iwt) and t^2 exp(iwt) of each lifetime."""
-        full, last = self._begin_powers
-        across = np.exp(1j * w[:, None] * self.within)
-        along = np.matmul(np.exp(1j * w[:, None] * self.begins)[:, None], full)[:, 0]
-        at_last = np.exp(1j * w * last[:, 1])[:, None] * last
-        sums = np.zeros((len(w), 3), np.complex128)
-        for begin, some in ((along, across @ self._powers), (at_last, (across * self._is_in_last) @ self._powers)):
+    @cached_property
+    def _is_full(self) -> Bools:
+        """Whether each row of each lifetime has a sample at each place, and is not its last one."""
+        return np.asarray(np.arange(self.begins.shape[1]) < self._last[:, None])
+
+    def _of_times(self, across: Waves, along: Waves) -> Waves:
+        """Return the sums of exp(iwt), t exp(iwt) and t^2 exp(iwt) of each lifetime.
+
+        Args:
+            across: exp(iwt) within a row of each.
+            along: the same where its rows begin.
+        """
+        each = np.arange(len(self.counts))
+        last, full = self.begins[each, self._last], along * self._is_full
+        timed = full * self.begins
+        of_rows = np.stack([full.sum(axis=1), timed.sum(axis=1), (timed * self.begins).sum(axis=1)], axis=1)
+        of_last = along[each, self._last][:, None] * np.stack([np.ones(len(last)), last, last**2], axis=1)
+        sums = np.zeros((len(last), 3), np.complex128)
+        for begin, some in ((of_rows, across @ self._powers), (of_last, (across * self._is_in_last) @ self._powers)):
             sums[:, 0] += begin[:, 0] * some[:, 0]
             sums[:, 1] += begin[:, 1] * some[:, 0] + begin[:, 0] * some[:, 1]
             sums[:, 2] += begin[:, 2] * some[:, 0] + 2 * begin[:, 1] * some[:, 1] + begin[:, 0] * some[:, 2]
         return sums
 
-    def _of_values(self, w: Floats) -> tuple[NDArray[np.complex128], NDArray[np.complex128]]:
-        """Return the sums of y exp(iwt) and y t exp(iwt) of each lifetime."""
-        turn = w[:, None] * self.within
-        cos, sin = np.cos(turn), np.sin(turn)
+    def _of_values(self, across: Waves, along: Waves) -> tuple[Waves, Waves]:
+        """Return the sums of y exp(iwt) and y t exp(iwt) of each lifetime, given as much as for `_of_times`."""
+        cos, sin = across.real, across.imag
         found = self.values @ np.stack([cos, sin, self.within * cos, self.within * sin], axis=2)
         plain, timed = found[:, :, 0] + 1j * found[:, :, 1], found[:, :, 2] + 1j * found[:, :, 3]
-        along = np.exp(1j * w[:, None] * self.begins)
         return (along * plain).sum(axis=1), (along * (self.begins * plain + timed)).sum(axis=1)
 
     def normal_equations(self, w: Floats, a: Floats, b: Floats) -> tuple[Floats, Floats]:
@@ -100,8 +110,9 @@ class EvenSamples:
             The sums of their products with each other, and of those with the values.
         """
         many, time, square = self.plain.real.T
-        once, twice = self._of_times(w).T, self._of_times(2 * w).T
-        plain, timed = self._of_values(w)
+        across, along = (np.exp(1j * w[:, None] * times) for times in (self.within, self.begins))
+        once, twice = self._of_times(across, along).T, self._of_times(across**2, along**2).T
+        plain, timed = self._of_values(across, along)
         sin, cos, both = once[0].imag, once[0].real, twice[0].imag / 2
         slope = a * once[1].real - b * once[1].imag
         sin_slope = (a * twice[1].imag - b * (time - twice[1].real)) / 2

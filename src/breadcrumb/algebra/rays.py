@@ -2,21 +2,24 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import NamedTuple, TypeAlias
+from functools import partial
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 
-from breadcrumb.algebra.blocks import COMPUTED
+from breadcrumb.algebra.blocks import slices
 from breadcrumb.algebra.bodies import Bodies, FixedBody
-from breadcrumb.algebra.kernels import runs
+from breadcrumb.algebra.kernels import lengths, runs
 from breadcrumb.algebra.meeting import meet_tracks
+from breadcrumb.algebra.on_demand import Computed
 from breadcrumb.algebra.operations import refuse_other_spaces
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.regions import Polygon
-from breadcrumb.algebra.samples import derived
+from breadcrumb.algebra.samples import both, derived
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.geometry.rays import hits_of
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import NOBODY, Floats, Ints
 
 Target: TypeAlias = Region | Bodies | tuple[Signal, float]
@@ -43,13 +46,20 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     if origin.track.unseen:
         return origin
     origin, direction = meet_tracks(origin, direction)
-    length = np.sqrt(sum(part * part for part in direction.parts))
-    known = origin.usable & direction.usable & (length > 0)
-    way = [part / np.where(length > 0, length, 1.0) for part in direction.parts]
-    nearest = np.full(len(origin), np.inf)
-    for target in shapes:
-        nearest = np.minimum(nearest, _hit(origin, way, target))
-    valid = known & np.isfinite(nearest) & (nearest <= at_most + np.asarray(origin.noise))
+    for one in shapes:
+        _refuse_other(origin, one)
+    regions = [one for one in shapes if not isinstance(one, Bodies | tuple)]
+    nearest, points = np.empty(len(origin)), np.empty(len(origin), np.bool_)
+    for block in slices(len(origin)):
+        start, way, length = _rays(origin, direction, block)
+        points[block] = length > 0
+        hits = [hits_of_region(start, way, one) for one in regions]
+        nearest[block] = np.minimum.reduce([np.full(len(length), np.inf), *hits])
+    for other in (one for one in shapes if isinstance(one, Bodies | tuple)):
+        way = _rays(origin, direction, slice(0, len(origin)))[1]
+        nearest = np.minimum(nearest, _hit(origin, list(way), other))
+    valid = origin.usable & direction.usable & points & np.isfinite(nearest)
+    valid &= nearest <= at_most + np.asarray(origin.noise)
     distance = np.where(valid, nearest, 0.0)
     hit: Signal = derived(
         origin, name=f"first hit from {origin.name}", parts=(distance,), valid=valid, known_noise=origin.noise_over
@@ -57,30 +67,48 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     return hit
 
 
+def _rays(origin: Signal, direction: Signal, rows: slice) -> tuple[Floats, Floats, Floats]:
+    """Return where rays begin, unit vectors along them, and the lengths of their directions."""
+    start, way = (np.stack([part[rows] for part in one.parts]) for one in (origin, direction))
+    length = lengths(list(way))
+    way /= np.where(length > 0, length, 1.0)
+    return start, way, length
+
+
 def ray_end(origin: Signal, direction: Signal, distance: Signal, otherwise: float) -> Signal:
     """Return where rays end: at their distance, or where that is missing after another one."""
     origin, direction = meet_tracks(origin, direction)
-    unit = direction / direction.norm()
-    far = np.where(distance.usable, distance.parts[0], otherwise)
-    end: Signal = origin + replace(unit, parts=tuple(part * far for part in unit.parts), unit=origin.unit)
-    return end
+    unit = direction / direction.norm(stored=False)
+    usable, far = distance.usable, distance.parts[0]
+
+    def end_of(begin: Floats, along: Floats, rows: Rows) -> Floats:
+        return np.asarray(begin[rows] + along[rows] * np.where(usable[rows], far[rows], otherwise))
+
+    ends: Any = (Computed(partial(end_of, *one), len(origin)) for one in zip(origin.parts, unit.parts, strict=True))
+    kind: Signal = origin.take(slice(0, 0)) + replace(unit.take(slice(0, 0)), unit=origin.unit)
+    return replace(
+        kind, track=origin.track, parts=tuple(ends), valid=both(origin.valid, unit.valid),
+        known_noise=lambda rows: origin.noise_over(rows) + unit.noise_over(rows),
+    )  # fmt: skip
 
 
-def _hit(origin: Signal, way: Sequence[Floats], shape: Target) -> Floats:
+def _refuse_other(origin: Signal, shape: Target) -> None:
+    """Refuse a shape that a ray cannot meet: of another space, or with another number of dimensions."""
     place = shape.place if isinstance(shape, Bodies) else shape[0] if isinstance(shape, tuple) else None
     refuse_other_spaces(f"a ray from {origin.title}", origin, place)
+    if not isinstance(shape, Bodies | tuple) and shape.dimensions != len(origin.parts):
+        raise Misuse(f"first_hit: {shape} has {shape.dimensions} dimensions and {origin.name} has {len(origin.parts)}")
+
+
+def _hit(origin: Signal, way: Sequence[Floats], shape: Bodies | tuple[Signal, float]) -> Floats:
     if isinstance(shape, Bodies):
         return _hit_bodies(origin, way, shape)
-    if isinstance(shape, tuple):
-        centre, radius = shape
-        here, there = meet_tracks(origin, centre)
-        if len(here) != len(origin):
-            raise Misuse(f"first_hit: {centre.name} is of a group; give each object's position separately")
-        hit = _ball(here.parts, way, there.parts, radius)
-        return np.where(there.usable, hit, np.inf)
-    if shape.dimensions != len(origin.parts):
-        raise Misuse(f"first_hit: {shape} has {shape.dimensions} dimensions and {origin.name} has {len(origin.parts)}")
-    return hits_of_region(np.stack(origin.parts), np.stack(list(way)), shape)
+    centre, radius = shape
+    here, there = meet_tracks(origin, centre)
+    if len(here) != len(origin):
+        raise Misuse(f"first_hit: {centre.name} is of a group; give each object's position separately")
+    hit = _ball(here.parts, way, there.parts, radius)
+    return np.where(there.usable, hit, np.inf)
 
 
 def hits_of_region(start: Floats, way: Floats, region: Region) -> Floats:
@@ -95,8 +123,7 @@ def hits_of_region(start: Floats, way: Floats, region: Region) -> Floats:
     if fixed is None:
         raise Misuse(f"expected a region of one piece, found {region}; give its pieces one by one")
     result = np.empty(start.shape[1])
-    for begin in range(0, len(result), COMPUTED):
-        block = slice(begin, begin + COMPUTED)
+    for block in slices(len(result)):
         hits = [hits_of(start[:, block], way[:, block], piece) for piece in fixed.pieces]  # one body for all of them
         result[block] = np.minimum.reduce(hits)
     return result

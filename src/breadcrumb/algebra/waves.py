@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from breadcrumb.algebra import blocks
 from breadcrumb.algebra.even_samples import EvenSamples
 from breadcrumb.algebra.tracks import Track
+from breadcrumb.model.rows import rows_at
 from breadcrumb.model.session import Bools, Floats, Ints
 
 _T = TypeVar("_T", bound=np.generic)
@@ -108,12 +109,13 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
         allowed: how far a sample may be off.
     """
     indices = np.flatnonzero(usable & np.isfinite(values))
-    starts = np.flatnonzero(np.hstack((True, np.diff(track.lifetime[indices]) != 0))) if len(indices) else indices
-    counts = np.diff(np.hstack((starts, len(indices))))
-    times = track.times[indices]
-    enough = times[starts + counts - 1] - times[starts] >= 2 * sine.period * (1 - 1e-9)
-    indices, counts = indices[np.repeat(enough, counts)], counts[enough]
-    starts = np.hstack((0, np.cumsum(counts)[:-1])).astype(np.int64) if len(counts) else counts
+    edges = np.searchsorted(indices, np.append(track.starts, track.size))
+    starts, counts = edges[:-1][edges[:-1] < edges[1:]], np.diff(edges)[edges[:-1] < edges[1:]]
+    lasting = track.times[indices[starts + counts - 1]] - track.times[indices[starts]]
+    enough = lasting >= 2 * sine.period * (1 - 1e-9)
+    if not enough.all():
+        indices, counts = indices[np.repeat(enough, counts)], counts[enough]
+        starts = np.cumsum(counts) - counts
     if not len(counts):
         nothing = np.zeros(0)
         return Wave(nothing, nothing, nothing, indices, indices, nothing)
@@ -121,7 +123,7 @@ def wave_fit(track: Track, values: Floats, usable: Bools, sine: Sine, allowed: f
     step = _even_step(track, indices, starts, counts)
     for some in _groups(counts, blocks.COMPUTED if math.isnan(step) else _TOGETHER):
         first = starts[some.start]
-        mine = indices[first : starts[some][-1] + counts[some][-1]]
+        mine = rows_at(indices[first : starts[some][-1] + counts[some][-1]])
         times = track.times[mine]
         swings = _Swings(
             values[mine] - sine.centre,

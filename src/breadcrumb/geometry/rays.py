@@ -60,11 +60,12 @@ def _slabs(place: Floats, pace: Floats, half: Floats) -> Floats:
     enter, leave = np.zeros(place.shape[1]), np.full(place.shape[1], np.inf)
     with np.errstate(divide="ignore", invalid="ignore"):
         for o, w, far in zip(place, pace, half, strict=True):
+            # along a slab, both are infinite: of one sign beside it; on its border one is no number, which says nothing
             a, b = (-far - o) / w, (far - o) / w
-            enter = np.where(w == 0, enter, np.maximum(enter, np.minimum(a, b)))
-            leave = np.where(w == 0, leave, np.minimum(leave, np.maximum(a, b)))
-            leave = np.where((w == 0) & (np.abs(o) > far), -1.0, leave)
-    return np.where(enter <= leave, enter, np.inf)
+            np.fmax(enter, np.minimum(a, b), out=enter)
+            np.fmin(leave, np.maximum(a, b), out=leave)
+        is_known = ~np.isnan(place.sum(axis=0))
+    return np.where((enter <= leave) & is_known, enter, np.inf)
 
 
 def _through_corners(start: Floats, way: Floats, corners: Floats) -> Floats:
