@@ -35,6 +35,11 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
         """How many values there are."""
 
     @property
+    def strides(self) -> tuple[int]:
+        """How far apart values are, as arrays tell it."""
+        return (self.dtype.itemsize,)
+
+    @property
     def shape(self) -> tuple[int]:
         """How many values there are, as arrays tell it."""
         return (len(self),)

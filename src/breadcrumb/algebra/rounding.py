@@ -90,6 +90,7 @@ def _largest(parts: Sequence[NDArray[Any]]) -> tuple[float, bool]:
     """Return the largest magnitude that is not enormous, and whether there are enormous ones."""
     usual, has_enormous = 0.0, False
     for part in parts:
+        part = part[:1] if part.strides == (0,) else part  # the same everywhere
         largest = max(float(part.max(initial=0.0)), -float(part.min(initial=0.0)))
         if not largest <= ENORMOUS:  # rare, so that looking for it may cost
             size = np.abs(part)

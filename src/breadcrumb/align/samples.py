@@ -18,6 +18,8 @@ class SamplePairs:
     candidate: Ints
     pair: Ints
     """The pair of lifetimes that each is of."""
+    clock_index: Ints
+    """When each is, in the reference."""
     is_whole: bool = False
     """Whether they are all samples of both, in their order."""
 
@@ -36,22 +38,40 @@ class SampleWindows:
 
 def pair_samples(reference: TraceData, candidate: TraceData, kind: str, pairs: LifetimePairs) -> SamplePairs:
     """Pair the samples of a kind by frame number."""
+    if _are_alike(reference, candidate, kind, pairs):
+        lifetime, clock_index = reference.index(kind)
+        at = np.arange(len(lifetime))
+        return SamplePairs(at, at, lifetime, clock_index, is_whole=True)
     span = max(int(one.session.clock.frames[-1]) for one in (reference, candidate)) + 1
     found = []
     for side, numbers in ((reference, pairs.reference), (candidate, pairs.candidate)):
         lifetime, clock_index = side.index(kind)
         key = _keys(lifetime, side.session.clock.frames[clock_index], numbers, span, side.session.lifetimes.size)
         found.append(key)
-    (mine, mine_at), (yours, yours_at) = found
+    (mine, mine_at, pair), (yours, yours_at, _) = found
+    when = reference.index(kind)[1]
     if np.array_equal(mine, yours):
         is_whole = all(
             len(at) == len(side.index(kind)[0]) and bool(np.all(at[1:] > at[:-1]))
             for side, at in ((reference, mine_at), (candidate, yours_at))
         )
-        return SamplePairs(mine_at, yours_at, mine // span, is_whole)
+        return SamplePairs(mine_at, yours_at, pair, when if is_whole else when[mine_at], is_whole)
     at = np.minimum(np.searchsorted(yours, mine), len(yours) - 1) if len(yours) else np.zeros(0, np.int64)
     both = np.flatnonzero(yours[at] == mine) if len(yours) else at
-    return SamplePairs(mine_at[both], yours_at[at[both]], mine[both] // span)
+    return SamplePairs(mine_at[both], yours_at[at[both]], pair[both], when[mine_at[both]])
+
+
+def _are_alike(reference: TraceData, candidate: TraceData, kind: str, pairs: LifetimePairs) -> bool:
+    """Tell whether each sample of a kind has its counterpart at its own place, as most often between two builds."""
+    mine, yours = (one.session.clock.frames for one in (reference, candidate))
+    every = np.arange(reference.session.lifetimes.size)
+    if not np.array_equal(mine, yours) or not all(
+        np.array_equal(one, every) for one in (pairs.reference, pairs.candidate)
+    ):
+        return False
+    (lifetime, clock_index), (other, at) = (one.index(kind) for one in (reference, candidate))
+    rises = bool((lifetime[1:] >= lifetime[:-1]).all())
+    return rises and np.array_equal(lifetime, other) and np.array_equal(clock_index, at)
 
 
 def window_samples(
@@ -62,7 +82,7 @@ def window_samples(
     (coarse, slow, slow_pairs), (fine, fast, fast_pairs) = sides if timing.is_candidate_coarser else sides[::-1]
     span = fine.session.clock.size
     lifetime, clock_index = fine.index(kind)
-    key, order = _keys(lifetime, clock_index, fast_pairs, span, fine.session.lifetimes.size)
+    key, order, _ = _keys(lifetime, clock_index, fast_pairs, span, fine.session.lifetimes.size)
     lifetime, clock_index = coarse.index(kind)
     pair_of = np.full(coarse.session.lifetimes.size, NOBODY)
     pair_of[slow_pairs] = np.arange(len(slow_pairs))
@@ -82,14 +102,16 @@ def window_samples(
     return SampleWindows(kept, where, where + (end - begin)[kept], pair[kept])
 
 
-def _keys(lifetime: Ints, position: Ints, numbers: Ints, span: int, size: int) -> tuple[Ints, Ints]:
-    """Return the keys of the samples whose lifetimes have a counterpart, rising, and their indices."""
+def _keys(lifetime: Ints, position: Ints, numbers: Ints, span: int, size: int) -> tuple[Ints, Ints, Ints]:
+    """Return the keys of the samples whose lifetimes have a counterpart, rising, their indices, and their pairs."""
     pair_of = np.full(size, NOBODY)
     pair_of[numbers] = np.arange(len(numbers))
     pair = pair_of[lifetime]
     kept = np.flatnonzero(pair != NOBODY)
-    key = pair[kept] * span + position[kept]
+    if len(kept) < len(pair):
+        pair, position = pair[kept], position[kept]
+    key = pair * span + position
     if len(key) > 1 and np.any(key[1:] < key[:-1]):
         order = np.argsort(key, kind="stable")
-        key, kept = key[order], kept[order]
-    return key, kept
+        key, kept, pair = key[order], kept[order], pair[order]
+    return key, kept, pair

@@ -64,22 +64,7 @@ def on_frames(
 ) -> Apart:
     """Compare the values of a property, which has these columns, on each frame."""
     mine, yours = ([side.column(kind, one) for one in parts] for side in (reference, candidate))
-    apart, squares = np.zeros(len(at.pair), np.bool_), np.zeros(len(at.pair))
-    full = FULL_TURNS.get(unit) if len(parts) == 1 else None
-    for one, other in _differing(mine, yours, at):
-        there, here = (valid(column, index) for column, index in ((one, at.reference), (other, at.candidate)))
-        apart |= there != here
-        squares[there != here] = np.nan  # a value that one has alone is within no tolerance
-        if one.texts is not None or other.texts is not None:
-            apart |= there & here & (codes(one, at.reference) != codes(other, at.candidate))
-            squares[:] = np.nan
-            continue
-        off = _distance(numbers(one, at.reference), numbers(other, at.candidate), full)
-        off[~(there & here)] = 0.0
-        apart |= off != 0
-        is_flag = bool(np.bool_ in (one.values.dtype, other.values.dtype))
-        squares += np.where(off != 0, np.nan, 0.0) if is_flag else off**2
-    distance = np.sqrt(squares)
+    apart, distance = _distances(_differing(mine, yours, at), at, FULL_TURNS.get(unit) if len(parts) == 1 else None)
     if tol:
         apart &= ~(distance <= tol)
 
@@ -92,8 +77,31 @@ def on_frames(
         both = ((mine[0], at.reference), (yours[0], at.candidate))
         return tuple(text_of(column, int(index[row])) for column, index in both if column.texts is not None)
 
-    clock_index = reference.index(kind)[1][at.reference]
-    return Apart(positions, clock_index, at.pair, np.flatnonzero(apart), distance, told, texts)
+    return Apart(positions, at.clock_index, at.pair, np.flatnonzero(apart), distance, told, texts)
+
+
+def _distances(
+    columns: Sequence[tuple[ColumnData, ColumnData]], at: SamplePairs, full: float | None
+) -> tuple[Bools, Floats]:
+    """Return which values differ in some of their columns, and by how much; NaN where that is no number."""
+    apart = np.zeros(len(at.pair), np.bool_)
+    if not columns:
+        return apart, np.broadcast_to(0.0, len(at.pair))
+    squares = np.zeros(len(at.pair))
+    for one, other in columns:
+        there, here = (valid(column, index) for column, index in ((one, at.reference), (other, at.candidate)))
+        apart |= there != here
+        squares[there != here] = np.nan  # a value that one has alone is within no tolerance
+        if one.texts is not None or other.texts is not None:
+            apart |= there & here & (codes(one, at.reference) != codes(other, at.candidate))
+            squares[:] = np.nan
+            continue
+        off = _distance(numbers(one, at.reference), numbers(other, at.candidate), full)
+        off[~(there & here)] = 0.0
+        apart |= off != 0
+        is_flag = bool(np.bool_ in (one.values.dtype, other.values.dtype))
+        squares += np.where(off != 0, np.nan, 0.0) if is_flag else off**2
+    return apart, np.sqrt(squares)
 
 
 def _differing(
