@@ -1,6 +1,7 @@
 import pytest
 
-from breadcrumb import Broken, NeverExercised, Trace, Verdict, all_of, any_of, judge
+from breadcrumb import Broken, NeverExercised, Trace, Verdict, all_of, any_of, frames, judge
+from breadcrumb.checks import triggers
 from breadcrumb.testing import make_trace
 from breadcrumb.verdicts.collecting import collecting
 from breadcrumb.verdicts.rules import Rule
@@ -82,6 +83,15 @@ def test_joined_verdicts_keep_every_part(parts: str) -> None:
             assert verdict.parts == tuple(order)
             assert verdict.tested == 2
             assert f"- {several[0].outcome}: rule 0" in verdict.explain()
+
+
+def test_of_several_equally_wrong_the_worst_is_the_first_in_time() -> None:
+    """Neither the order of the objects nor how effects are dealt out decides which of them is told."""
+    states, events = [{"a": {"x": 0.0}, "b": {"x": 0.0}}] * 6, [(1, "call", "b"), (3, "call", "a")]
+    trace = make_trace(states, kinds={"a": "keg", "b": "keg"}, events=events, declare=["come"])
+    verdict = triggers.leads_to(trace.events("call"), trace.events("come"), within=frames(0))
+    assert verdict.worst is not None
+    assert (verdict.worst.object, verdict.worst.frame, verdict.breach_count) == ("b", 1, 2)
 
 
 def test_evidence_is_small_whatever_the_session(trace: Trace) -> None:

@@ -67,13 +67,14 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
 
     def _block(self, begin: int, end: int) -> NDArray[Any]:
         """Return the values of a block; the last two are kept, since one formula may read a column several times."""
-        recent = self._recent
-        if (begin, end) not in recent:
-            if len(recent) > 1:
-                del recent[next(iter(recent))]
-            recent[begin, end] = self._between(begin, end)
-            recent[begin, end].flags.writeable = False
-        return recent[begin, end]
+        found = self._recent.get((begin, end))
+        if found is None:
+            found = self._between(begin, end)
+            found.flags.writeable = False
+            if len(self._recent) > 1:
+                self._recent.pop(next(iter(self._recent)), None)
+            self._recent[begin, end] = found
+        return found
 
     @cached_property
     def _recent(self) -> dict[tuple[int, int], NDArray[Any]]:

@@ -113,7 +113,7 @@ class Evaluation:
         The check that asked for it gives it its rule, and demands more occasions if it was told to.
         """
         swept, margins = self.swept, self.margin
-        tightest = int(np.argmin(margins)) if len(margins) else NOBODY
+        tightest = self._tightest if len(margins) else NOBODY
         broken = np.flatnonzero(margins < 0) if len(margins) and margins[tightest] < 0 else np.zeros(0, np.int64)
         tested, missing = (len(margins), 0) if swept is None else (swept.tested, swept.missing)
         outcome = Outcome.BROKEN if len(broken) else Outcome.HELD if tested else Outcome.UNTESTED
@@ -133,6 +133,12 @@ class Evaluation:
             "" if outcome is not Outcome.UNTESTED else self._why_untested(missing), len(broken), first, worst,
             self._stretches(broken), tallies, evidence,
         )  # fmt: skip
+
+    @property
+    def _tightest(self) -> int:
+        """The occasion with the smallest margin, of several the first in time."""
+        equal = np.flatnonzero(self.margin == self.margin.min())
+        return int(equal[np.argmin(self.clock_index[equal])])
 
     def _why_untested(self, missing: int) -> str:
         if self.unseen:

@@ -1,11 +1,13 @@
 """When objects touch others: geometry, which checks are made from."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from breadcrumb.algebra.in_regions import gaps_to, seen_with, swept_gaps_to
 from breadcrumb.algebra.near_bodies import near_bodies, touches_one
+from breadcrumb.algebra.on_demand import Computed
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag
@@ -54,23 +56,20 @@ def touching(
     if not isinstance(others, Objects | Signal):
         seen = seen_with(body_of(objects, radii(radius)[0]), others)
         place = seen.place
-        if place.track.unseen:
-            gap = np.zeros(0)
-        elif swept:
-            gap = swept_gaps_to(seen, others, np.arange(len(place)))
-        else:
-            gap = gaps_to(seen, others, slice(None))
-        close = Flag(place.track, "touching", (gap <= tol,), seen.known, owner=place.owner)
-        return _named(close.spans(), seen.position, f"{others}")
+        close: Any = Computed(lambda rows: gaps_to(seen, others, rows) <= tol, len(place), np.bool_)
+        if swept and not place.track.unseen:
+            close = swept_gaps_to(seen, others, np.arange(len(place))) <= tol
+        flag = Flag(place.track, "touching", (np.asarray(close),), seen.known, owner=place.owner)
+        return _named(flag.spans(), seen.position, f"{others}")
     mine, yours = bodies_of(objects, others, radius)
     position, other = mine.place, yours.place
     alone = other.track.one_at_a_time and not other.track.unseen and bool(other.track.size)
     pairs = (touches_one if alone else near_bodies)(mine, yours, tol, swept=swept)
     flags = np.zeros(position.track.size, np.bool_)
     flags[pairs.mine] = True
-    close = Flag(position.track, "touching", (flags,), known_to_touch(flags, mine, yours), owner=position.owner)
+    flag = Flag(position.track, "touching", (flags,), known_to_touch(flags, mine, yours), owner=position.owner)
     name = other.owner or other.name
-    named = _named(close.spans(), mine.position, name, "touches" if other.track.one_at_a_time else WITH_ANY)
+    named = _named(flag.spans(), mine.position, name, "touches" if other.track.one_at_a_time else WITH_ANY)
     return replace(named, pairs=stretches_of_pairs(position.track, pairs.mine, other.track, pairs.yours))
 
 

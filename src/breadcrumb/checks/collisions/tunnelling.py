@@ -13,6 +13,7 @@ from breadcrumb.algebra.in_regions import seen_with, swept_gaps_to
 from breadcrumb.algebra.indexing import last_before
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.near_bodies import near_bodies, ways_apart
+from breadcrumb.algebra.on_demand import Computed
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Flag
@@ -22,6 +23,7 @@ from breadcrumb.checks.declaration import Common, check
 from breadcrumb.checks.kinds import Position
 from breadcrumb.checks.lines import with_lines, with_region
 from breadcrumb.errors import Misuse
+from breadcrumb.model.rows import Rows
 from breadcrumb.model.session import Bools, Floats, Ints
 from breadcrumb.trace.bodies import Radius, bodies_of, body_of, radii
 from breadcrumb.trace.objects import Objects, position_of
@@ -105,7 +107,9 @@ def _past_line(objects: Position, barrier: Sequence[Sequence[float]]) -> _Steps:
     before, crossed = seen.previous(), nothing
     for a, b in pairwise(points):
         crossed |= _crosses(seen, a, b)
-    return _Steps(seen, crossed, finite(seen) & finite(before), before.usable & seen.usable)
+    finite_here = finite(seen)
+    finite_here[1:] &= finite_here[:-1]
+    return _Steps(seen, crossed, finite_here, before.usable & seen.usable)
 
 
 def _past_bodies(objects: Position, barrier: Region | Position, radius: Radius) -> _Steps:
@@ -178,7 +182,11 @@ def _crosses(path: Signal, a: Floats, b: Floats) -> Bools:
     Whoever reaches the line exactly has not passed through it: that is the step that leaves it on the other side.
     """
     (x, y), before = path.parts, path.previous()
-    side = np.nan_to_num(np.sign((b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])))
+
+    def side_at(rows: Rows) -> Floats:
+        return np.asarray(np.nan_to_num(np.sign((b[0] - a[0]) * (y[rows] - a[1]) - (b[1] - a[1]) * (x[rows] - a[0]))))
+
+    side = Computed(side_at, len(path), np.int8).whole
     changes = np.flatnonzero((side[1:] != 0) & (side[1:] != side[:-1])) + 1  # few, so the rest is asked of them alone
     beside = last_before(np.flatnonzero(side), changes)
     begin = last_before(np.flatnonzero(~(before.usable & path.usable)), changes + 1)
