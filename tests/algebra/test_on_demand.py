@@ -22,6 +22,7 @@ MADE: dict[str, Made] = {
     "the sample before": lambda place, stored: kept(place.previous(), stored),
     "two samples before": lambda place, stored: kept(place.previous(2), stored),
     "the first sample": lambda place, stored: kept(first_of_lifetime(place), stored),
+    "a second rate": lambda place, stored: place.second_rate(stored=stored),
     "a change": lambda place, stored: kept(place - place.previous(), stored),
     "the value of a frame": lambda place, stored: kept(on_track(place.take(slice(2, 9)), place.track), stored),
     "the rate of the sample before": lambda place, stored: kept(place.previous().rate(stored=False), stored),

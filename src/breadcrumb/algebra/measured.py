@@ -69,8 +69,13 @@ class Measured(Signal):
             [False, False, True, True]
         """
         rate = self.rate(teleports=teleports, stored=stored)
-        step = rate.track.steps
-        between = np.hstack((step[:1], np.where(step[1:] > 0, (step[1:] + step[:-1]) / 2, 0.0))) if len(step) else step
+        steps = rate.track.steps
+
+        def half_of_both(rows: Rows) -> Floats:
+            step, before = on_demand.with_before(steps, rows)
+            return np.where(step > 0, (step + before) / 2, 0.0)
+
+        between: Any = on_demand.Computed(half_of_both, len(steps))
         return rate._change_over(between, f"second rate of {self.name}", per_second(rate.unit), stored=stored)
 
     def speed(self, *, per: Duration = _EACH_SECOND, teleports: Moments | None = None, stored: bool = True) -> "Number":
@@ -171,7 +176,8 @@ class Measured(Signal):
     def _derived(self, step: Floats, name: str, parts: tuple[Any, ...], unit: str) -> Any:
         """Return changes over a step; they are known where the step has a length and both its ends are."""
         track = self.track
-        usable, latest = (step > 0) & self._known_before(), np.abs(track.session.clock.times).max(initial=0.0)
+        goes_on = on_demand.Computed(lambda rows: step[rows] > 0, len(step), np.bool_)
+        usable, latest = goes_on.whole & self._known_before(), np.abs(track.session.clock.times).max(initial=0.0)
 
         def noise(rows: Rows) -> Floats:
             size, time = sizes([part[rows] for part in parts]), step[rows]

@@ -86,7 +86,7 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
         return np.minimum.reduceat(some, cuts), np.maximum.reduceat(some, cuts)
 
     @cached_property
-    def whole(self) -> Floats:
+    def whole(self) -> NDArray[Any]:
         """All values."""
         result: NDArray[Any] = np.empty(len(self), self.dtype)
         for block in blocks.slices(len(self)):
