@@ -64,7 +64,7 @@ def test_a_failure_shows_the_explanation(tmp_path: Path, bay: Callable[..., Path
     (tmp_path / "check_it.py").write_text(CHECKS)
     done = _pytest(tmp_path, "check_it.py::check_broken", "--crumbs", bay(), bay(seed=8))
     assert "Broken: BROKEN  slower" in done.stdout
-    assert "heron: speed is on the limit, which is not allowed; measured 6 m/s, allowed below 6 m/s" in done.stdout
+    assert "tern: speed is on the limit, which is not allowed; measured 6 m/s, allowed below 6 m/s" in done.stdout
     assert "verdict.py" not in done.stdout
 
 

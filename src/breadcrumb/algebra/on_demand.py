@@ -91,6 +91,7 @@ class OnDemand(NDArrayOperatorsMixin, ABC):
         result: NDArray[Any] = np.empty(len(self), self.dtype)
         for block in blocks.slices(len(self)):
             result[block] = self[block]
+        result.flags.writeable = False  # whoever asks again is given the same array
         return result
 
     def min(self, initial: float = np.inf) -> float:
