@@ -210,18 +210,12 @@ class Signal(Arithmetic):
             there[n:] &= self.valid[:-n]
         parts: tuple[Any, ...] = tuple(Earlier(values, n) for values in self.parts)
         name = part(self.name, f"previous({'' if n == 1 else n})")
-        before = np.maximum(np.arange(track.size) - n, 0) if self.condition is not None else None
-        condition = None if self.condition is None or before is None else self.condition.taken(before)
-
+        earlier = rows_before(np.arange(track.size), n) if self.condition is not None else slice(0, 0)
         shifted: Self = derived(
-            self,
-            sort=self.sort,
-            name=name,
-            parts=parts,
-            valid=there,
-            condition=condition,
+            self, sort=self.sort, name=name, parts=parts, valid=there,
+            condition=None if self.condition is None else self.condition.taken(earlier),
             known_noise=lambda rows: self.noise_over(rows_before(rows, n)),
-        )
+        )  # fmt: skip
         return shifted
 
     def isin(self, values: Collection[Any]) -> "Flag":

@@ -159,35 +159,7 @@ def slows_by(
         3
     """
     moving = position_of(objects).rate(stored=False) if velocity is None else velocity
-    speed, track = moving.norm(), moving.track
-    last, steps = speed.previous(), Earlier(track.steps, 1)
-    slack = tolerance(tol) if velocity is None else 0.0
-
-    def noise(rows: Rows) -> Floats:
-        return np.asarray(speed.noise_over(rows)) + last.noise_over(rows)
-
-    def fall(rows: Rows) -> Floats:  # mean speeds are half the sum of two steps apart
-        step = (track.steps[rows] + steps[rows]) / 2 if velocity is None else track.steps[rows]
-        return np.asarray(rate * step)
-
-    def due(rows: Rows) -> Floats:
-        return np.maximum(last.parts[0][rows] - fall(rows), 0.0)
-
-    def off(rows: Rows) -> Floats:
-        value, least = speed.parts[0][rows], last.parts[0][rows] - fall(rows)
-        away = np.abs(value - np.maximum(least, 0.0))
-        back = np.flatnonzero(sum(now * then for now, then in (with_before(one, rows) for one in moving.parts)) < 0)
-        away[back] = value[back] + np.maximum(least[back], 0.0)
-        away[(value <= slack) & (least <= slack)] = 0.0
-        wrong = np.flatnonzero(away > tol)
-        if len(wrong):  # rounding is looked at where it matters
-            still = slack + noise(rows_of(rows, wrong))
-            away[wrong[(value[wrong] <= still) & (least[wrong] <= still)]] = 0.0
-        return np.asarray(away)
-
-    judged = speed.usable & last.usable & (last.parts[0] > 0) & (track.steps > 0)
-    parts: Any = (speed.parts[0], *(Computed(one, track.size) for one in (off, due)))
-    seen = replace(speed, name="speed", parts=parts, valid=judged, unit=moving.unit, known_noise=noise)
+    seen = _slowing(moving, rate, tolerance(tol), over_steps=velocity is None)
     reach = 2 if velocity is None else 1
     kept = Scope(during, except_during, reach=reach if during is not None or except_during is not None else 0).of(seen)
 
@@ -344,6 +316,45 @@ def undisturbed(
     before = moving.before(at, frames(1))
     after = moving.after(at, frames(1)) if velocity is None else moving.at(at)
     return judge_near(told_at(after, at), told_at(before, at), tol=tol)
+
+
+def _slowing(moving: Vector | Number, rate: float, tol: float, *, over_steps: bool) -> Signal:
+    """Return the speeds, how far off each is from the one before less its fall, and what is due; where it is judged.
+
+    Args:
+        moving: the velocity.
+        rate: how much the speed falls each second.
+        tol: how far off it may be.
+        over_steps: whether velocities are means over steps, which are half the sum of two steps apart.
+    """
+    speed, track = moving.norm(), moving.track
+    last, steps = speed.previous(), Earlier(track.steps, 1)
+    slack = tol if over_steps else 0.0
+
+    def noise(rows: Rows) -> Floats:
+        return np.asarray(speed.noise_over(rows)) + last.noise_over(rows)
+
+    def least(rows: Rows) -> Floats:
+        step = (track.steps[rows] + steps[rows]) / 2 if over_steps else track.steps[rows]
+        return np.asarray(last.parts[0][rows] - rate * step)
+
+    def off(rows: Rows) -> Floats:
+        value, lowest = speed.parts[0][rows], least(rows)
+        away = np.abs(value - np.maximum(lowest, 0.0))
+        back = np.flatnonzero(sum(now * then for now, then in (with_before(one, rows) for one in moving.parts)) < 0)
+        away[back] = value[back] + np.maximum(lowest[back], 0.0)
+        away[(value <= slack) & (lowest <= slack)] = 0.0
+        wrong = np.flatnonzero(away > tol)
+        if len(wrong):  # rounding is looked at where it matters
+            still = slack + noise(rows_of(rows, wrong))
+            away[wrong[(value[wrong] <= still) & (lowest[wrong] <= still)]] = 0.0
+        return np.asarray(away)
+
+    judged = speed.usable & last.usable & (last.parts[0] > 0) & (track.steps > 0)
+    due = Computed(lambda rows: np.maximum(least(rows), 0.0), track.size)
+    parts: Any = (speed.parts[0], Computed(off, track.size), due)
+    seen: Signal = replace(speed, name="speed", parts=parts, valid=judged, unit=moving.unit, known_noise=noise)
+    return seen
 
 
 def _sums_between(lengths: Floats, ends: Ints) -> Floats:
