@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra.durations import SAME_TIME, Window, elapsed
-from breadcrumb.algebra.kernels import order_of
+from breadcrumb.algebra.kernels import order_of, runs
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.model.session import NOBODY, Bools, Clock, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
@@ -40,15 +40,15 @@ class _Dealt(NamedTuple):
     cause: _Ordered
     effect: _Ordered
     keys: Ints
-    """Those of the effects, and one beyond any."""
+    """Those of the effects, and two beyond any."""
     last: Ints
     """The last clock index on which an effect of each cause is in time."""
+    until: Ints
+    """The key of that."""
     took: Ints
     """The effect of each cause, or NOBODY."""
     early: Ints
     """The first effect between each cause and its window that was in time for no other one, or NOBODY."""
-    behind: Ints
-    """The first effect after each cause's window."""
     surplus: Ints
     """The effects in time that no cause took."""
     in_time: tuple[Ints, Ints]
@@ -59,30 +59,19 @@ class _Dealt(NamedTuple):
         """Deal the effects out; None if the order within a frame decides, or if an effect goes to several causes."""
         first, last = due.clock_indices(causes.moments.session.clock, causes.clock_index)
         key, until = causes.key, causes.key + (last - causes.clock_index)
-        if _precedes_its_frame(causes, effects) or (effects.moments.is_shared and (until[:-1] >= key[1:]).any()):
+        keys = np.append(effects.key, [np.iinfo(np.int64).max] * 2)
+        at_cause = begin = np.searchsorted(effects.key, key)
+        if (keys[at_cause] == key).any() and _precedes_its_frame(causes, effects):
             return None
-        if (until[1:] < until[:-1]).any():
-            return None
-        begin = at_cause = np.searchsorted(effects.key, key)
-        low, high = np.searchsorted(until, effects.key), np.searchsorted(key, effects.key, side="right")
+        start = key + (first - causes.clock_index)
         if due.earliest.value:
-            start = key + (first - causes.clock_index)
             begin = np.searchsorted(effects.key, start)
-            high = np.searchsorted(start, effects.key, side="right")
-        keys = np.append(effects.key, np.iinfo(np.int64).max)
-        surplus = np.zeros(0, np.int64)
-        if only:
-            served = _served(low, high)
-            took = np.full(len(key), NOBODY)
-            took[served[served != NOBODY]] = np.flatnonzero(served != NOBODY)
-            surplus = np.flatnonzero((low < high) & (served == NOBODY))
-        else:
-            took = np.where(keys[begin] <= until, begin, NOBODY)
-        idle = np.append(np.flatnonzero(low >= high), len(effects.key))
-        early = idle[np.searchsorted(idle, at_cause)]
-        behind = np.searchsorted(effects.key, until, side="right")
-        early = np.where((early < begin) & (took == NOBODY), early, NOBODY)
-        return cls(causes, effects, keys, last, took, early, behind, surplus, (low[surplus], high[surplus]))
+        known = causes, effects, keys, last, until
+        if (np.maximum(until, key)[:-1] < key[1:]).all():
+            return cls(*known, *_of_their_own(keys, at_cause, begin, until, only=only))
+        if effects.moments.is_shared or (until[1:] < until[:-1]).any():
+            return None
+        return cls(*known, *_in_turn(effects.key, at_cause, begin, start, until, only=only))
 
     def clock_indices_at(self, effect: Ints, cause: Ints | slice = slice(None)) -> Ints:
         """Return the clock index of each cause's effect; beyond the clock if none has the same label."""
@@ -92,7 +81,7 @@ class _Dealt(NamedTuple):
     def late(self, lost: Ints) -> Ints:
         """Return the clock index of the first effect after each window; beyond the clock if a cause comes first."""
         following = np.append(self.cause.key[1:], self.keys[-1])[lost]
-        first = self.behind[lost]
+        first = np.searchsorted(self.effect.key, self.until[lost], side="right")
         return np.where(
             self.keys[first] < following, self.clock_indices_at(first, lost), self.cause.moments.session.clock.size
         )
@@ -106,15 +95,39 @@ def _precedes_its_frame(causes: _Ordered, effects: _Ordered) -> bool:
     return bool(((mine != NOBODY) & (mine < yours)).any())
 
 
+def _of_their_own(keys: Ints, at_cause: Ints, begin: Ints, until: Ints, *, only: bool) -> tuple[Any, ...]:
+    """Return what went to which of causes whose windows never overlap: whatever is in one is its cause's own."""
+    took = np.where(keys[begin] <= until, begin, NOBODY)
+    early = np.where((at_cause < begin) & (took == NOBODY), at_cause, NOBODY)
+    surplus = owner = np.zeros(0, np.int64)
+    if only and (keys[begin + 1] <= until).any():
+        end = np.searchsorted(keys, until, side="right")
+        owner, surplus = runs(begin + 1, np.maximum(end - begin - 1, 0))
+    return took, early, surplus, (owner, owner + 1)
+
+
+def _in_turn(effects: Ints, at_cause: Ints, begin: Ints, start: Ints, until: Ints, *, only: bool) -> tuple[Any, ...]:
+    """Return the same where several causes may wait: the oldest one is served first."""
+    low, high = np.searchsorted(until, effects), np.searchsorted(start, effects, side="right")
+    surplus = np.zeros(0, np.int64)
+    if only:
+        served = _served(low, high)
+        took = np.full(len(until), NOBODY)
+        took[served[served != NOBODY]] = np.flatnonzero(served != NOBODY)
+        surplus = np.flatnonzero((low < high) & (served == NOBODY))
+    else:
+        took = np.where(np.append(effects, np.iinfo(np.int64).max)[begin] <= until, begin, NOBODY)
+    idle = np.append(np.flatnonzero(low >= high), len(effects))
+    early = idle[np.searchsorted(idle, at_cause)]
+    early = np.where((early < begin) & (took == NOBODY), early, NOBODY)
+    return took, early, surplus, (low[surplus], high[surplus])
+
+
 def _served(low: Ints, high: Ints) -> Ints:
     """Return which cause takes each effect, or NOBODY: the oldest one from `low` up to `high` that has none yet.
 
     Both rise, so that those that have theirs are always the first ones.
     """
-    if (high - low).max(initial=0) <= 1:  # no two causes wait for the same
-        wanted = np.where(low < high, low, NOBODY)
-        again = np.hstack((False, wanted[1:] == wanted[:-1]))[: len(wanted)]
-        return np.where(again, NOBODY, wanted)
     served, place = [], 0
     for first, end in zip(low.tolist(), high.tolist(), strict=True):
         place = max(place, first)
