@@ -170,6 +170,16 @@ def test_shapes_know_their_inside_and_where_a_ray_meets_them(name: str) -> None:
     assert first_hit(lamp.p, lamp.way, [shape, (nearby, 1.0)]).values.tolist() == pytest.approx([2.0])
 
 
+@pytest.mark.parametrize("odd", ["nan", "inf"])
+@pytest.mark.parametrize("name", SHAPES)
+def test_a_ray_that_points_nowhere_meets_nothing(name: str, odd: str) -> None:
+    """A direction or an origin that is no number, or infinite, hits no shape that it does not begin in."""
+    states = [{"a": {"p": (-10.0, 0.0), "way": (1.0, 0.0), "odd": (float(odd), 0.0)}}]
+    lamp = make_trace(states, kinds={"a": "lamp"}).one("lamp")
+    for origin, way in ((lamp.p, lamp.odd), (lamp.odd, lamp.way)):
+        assert not first_hit(origin, way, [SHAPES[name][0]]).usable.any()
+
+
 def test_near_pairs_are_those_of_all_comparisons() -> None:
     """The sweep finds the same pairs as comparing each with each; swept, also those that pass between two frames."""
     draw = np.random.default_rng(3)

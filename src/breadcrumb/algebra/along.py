@@ -1,4 +1,4 @@
-"""Values along a lifetime: the one before, the first one, the one a while ago, and the last moment so far."""
+"""Values along a lifetime: the one before, the first one, the one a while ago and the one a while later."""
 
 from dataclasses import replace
 from typing import Any

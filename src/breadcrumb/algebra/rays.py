@@ -20,7 +20,7 @@ from breadcrumb.algebra.signals import Signal
 from breadcrumb.errors import Misuse
 from breadcrumb.geometry.rays import hits_of
 from breadcrumb.model.rows import Rows
-from breadcrumb.model.session import NOBODY, Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 
 Target: TypeAlias = Region | Bodies | tuple[Signal, float]
 """A region that stands still, bodies, or the position of one object and its radius."""
@@ -51,13 +51,14 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     regions = [one for one in shapes if not isinstance(one, Bodies | tuple)]
     nearest, points = np.empty(len(origin)), np.empty(len(origin), np.bool_)
     for block in slices(len(origin)):
-        start, way, length = _rays(origin, direction, block)
-        points[block] = length > 0
-        hits = [hits_of_region(start, way, one) for one in regions]
-        nearest[block] = np.minimum.reduce([np.full(len(length), np.inf), *hits])
-    for other in (one for one in shapes if isinstance(one, Bodies | tuple)):
-        way = _rays(origin, direction, slice(0, len(origin)))[1]
-        nearest = np.minimum(nearest, _hit(origin, list(way), other))
+        start, way, points[block] = _rays(origin, direction, block)
+        with np.errstate(invalid="ignore"):  # what begins at no place meets nothing
+            hits = [hits_of_region(start, way, one) for one in regions]
+        nearest[block] = np.minimum.reduce([np.full(start.shape[1], np.inf), *hits])
+    others = [one for one in shapes if isinstance(one, Bodies | tuple)]
+    every_way = list(_rays(origin, direction, slice(0, len(origin)))[1]) if others else []
+    for other in others:
+        nearest = np.minimum(nearest, _hit(origin, every_way, other))
     valid = origin.usable & direction.usable & points & np.isfinite(nearest)
     valid &= nearest <= at_most + np.asarray(origin.noise)
     distance = np.where(valid, nearest, 0.0)
@@ -67,12 +68,14 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     return hit
 
 
-def _rays(origin: Signal, direction: Signal, rows: slice) -> tuple[Floats, Floats, Floats]:
-    """Return where rays begin, unit vectors along them, and the lengths of their directions."""
+def _rays(origin: Signal, direction: Signal, rows: slice) -> tuple[Floats, Floats, Bools]:
+    """Return where rays begin, unit vectors along them, and which of them point anywhere."""
     start, way = (np.stack([part[rows] for part in one.parts]) for one in (origin, direction))
     length = lengths(list(way))
-    way /= np.where(length > 0, length, 1.0)
-    return start, way, length
+    points = np.isfinite(length) & (length > 0)
+    way[:, ~points] = 0.0
+    way /= np.where(points, length, 1.0)
+    return start, way, points
 
 
 def ray_end(origin: Signal, direction: Signal, distance: Signal, otherwise: float) -> Signal:

@@ -60,11 +60,12 @@ def _slabs(place: Floats, pace: Floats, half: Floats) -> Floats:
     enter, leave = np.zeros(place.shape[1]), np.full(place.shape[1], np.inf)
     with np.errstate(divide="ignore", invalid="ignore"):
         for o, w, far in zip(place, pace, half, strict=True):
-            # along a slab, both are infinite: of one sign beside it; on its border one is no number, which says nothing
+            # beside a slab that it goes along both are infinite, of one sign; on its border one is no number, and
+            # limits nothing
             a, b = (-far - o) / w, (far - o) / w
             np.fmax(enter, np.minimum(a, b), out=enter)
             np.fmin(leave, np.maximum(a, b), out=leave)
-        is_known = ~np.isnan(place.sum(axis=0))
+    is_known = ~(np.isnan(place) | np.isnan(pace)).any(axis=0)
     return np.where((enter <= leave) & is_known, enter, np.inf)
 
 

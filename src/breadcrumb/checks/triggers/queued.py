@@ -1,6 +1,6 @@
 """Causes that are served in the order in which they came: arrays can tell which effect goes to which."""
 
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +32,10 @@ class _Ordered(NamedTuple):
         clock_index = moments.clock_index[order]
         many = np.bincount(label - lowest)
         return cls(moments, order, clock_index, np.repeat((np.arange(len(many)) + lowest) * size, many) + clock_index)
+
+
+_Went: TypeAlias = tuple[Ints, Ints, Ints, tuple[Ints, Ints]]
+"""The effect that each cause took, that which came too early, the surplus, and for which causes that was in time."""
 
 
 class _Dealt(NamedTuple):
@@ -95,7 +99,7 @@ def _precedes_its_frame(causes: _Ordered, effects: _Ordered) -> bool:
     return bool(((mine != NOBODY) & (mine < yours)).any())
 
 
-def _of_their_own(keys: Ints, at_cause: Ints, begin: Ints, until: Ints, *, only: bool) -> tuple[Any, ...]:
+def _of_their_own(keys: Ints, at_cause: Ints, begin: Ints, until: Ints, *, only: bool) -> _Went:
     """Return what went to which of causes whose windows never overlap: whatever is in one is its cause's own."""
     took = np.where(keys[begin] <= until, begin, NOBODY)
     early = np.where((at_cause < begin) & (took == NOBODY), at_cause, NOBODY)
@@ -106,7 +110,7 @@ def _of_their_own(keys: Ints, at_cause: Ints, begin: Ints, until: Ints, *, only:
     return took, early, surplus, (owner, owner + 1)
 
 
-def _in_turn(effects: Ints, at_cause: Ints, begin: Ints, start: Ints, until: Ints, *, only: bool) -> tuple[Any, ...]:
+def _in_turn(effects: Ints, at_cause: Ints, begin: Ints, start: Ints, until: Ints, *, only: bool) -> _Went:
     """Return the same where several causes may wait: the oldest one is served first."""
     low, high = np.searchsorted(until, effects), np.searchsorted(start, effects, side="right")
     surplus = np.zeros(0, np.int64)

@@ -80,12 +80,8 @@ def plays_sequence(
 
     judged, right = (seen, right) if len(kept) == len(seen) else (seen.take(kept), right[kept])
     evaluation = Evaluation.of_samples(
-        judged,
-        lambda block: np.where(right[block], 0.0, -1.0),
-        phrase,
-        exact=True,
+        judged, lambda block: np.where(right[block], 0.0, -1.0), phrase, exact=True, unit="",
         undecided=len(seen) - len(kept),
-        unit="",
     )  # fmt: skip
     return evaluation.verdict()
 
