@@ -448,13 +448,13 @@ def test_an_entry_of_data_becomes_the_array_that_holds_it(what: str) -> None:
 
 
 def test_the_turn_from_one_angle_to_another_is_the_short_way() -> None:
-    """It is at most half a turn, with a sign, in degrees and in radians."""
-    pairs = [(350.0, 10.0), (10.0, 350.0), (0.0, 179.0), (90.0, 90.0)]
+    """It is at most half a turn, with a sign, in degrees and in radians; half a turn is told as a negative one."""
+    pairs = [(350.0, 10.0), (10.0, 350.0), (0.0, 179.0), (90.0, 90.0), (0.0, 180.0), (180.0, 0.0)]
     for unit, full in (("deg", 360.0), ("rad", 2 * np.pi)):
         states = [{"a": {"yaw": a * full / 360, "roll": b * full / 360}} for a, b in pairs]
         keg = make_trace(states, kinds={"a": "keg"}, angles={"unit": unit}).one("keg")
         turn = keg.roll.turn_from(keg.yaw).values * 360 / full
-        assert turn.tolist() == pytest.approx([20.0, -20.0, 179.0, 0.0])
+        assert turn.tolist() == pytest.approx([20.0, -20.0, 179.0, 0.0, -180.0, -180.0])
 
 
 @pytest.mark.parametrize(

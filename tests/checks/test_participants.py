@@ -220,6 +220,30 @@ def test_groups_are_paired_by_what_owns_them() -> None:
         guns.yaw.of(guns.on)
 
 
+BURSTS: dict[str, tuple[tuple[int, str], tuple[Any, ...]]] = {
+    # when a burst happens to whom, and how many samples are judged, with the first that is wrong
+    "to nobody, of the first": ((1, ""), (5, "g", 4)),
+    "to nobody, of the second": ((3, ""), (3, "g", 3)),
+    "to another one": ((4, "bell"), (2, "g", 4)),
+    "to the first, which is there": ((1, "f"), (2, "", None)),
+    "to the first, which is gone": ((3, "f"), (0, "", None)),
+}
+
+
+@pytest.mark.parametrize("name", BURSTS)
+def test_what_happens_to_nobody_counts_for_whoever_is_there_alone(name: str) -> None:
+    """Of objects of which one at a time is there, each sample has the last moment before it, whoever was there then."""
+    (frame, who), told = BURSTS[name]
+    pictures = [0, 1, 1, 2, 2, 0]
+    states = [{"f" if n < 3 else "g": {"picture": float(one)}, "bell": {"n": 1.0}} for n, one in enumerate(pictures)]
+    kinds = {"f": "flare", "g": "flare", "bell": "bell"}
+    trace = make_trace(states, kinds=kinds, events=[(frame, "burst", who) if who else (frame, "burst")])
+    due = [(1.0, frames(2)), (2.0, frames(1)), (0.0, None)]
+    verdict = values.plays_sequence(trace.all("flare").picture, due, at=trace.events("burst"))
+    first = verdict.first
+    assert (verdict.tested, first.object if first else "", first.frame if first else None) == told
+
+
 def test_a_verdict_says_what_was_matched_where_there_was_a_choice() -> None:
     """By time, by several kinds, and with nothing: each is told, and what one kind alone would have matched."""
     events = [(1, "hit", "s", "c"), (1, "hit", "wall", "c"), (2, "gone", "s", "d"), (2, "gone", "t", "c")]

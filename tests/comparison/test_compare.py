@@ -2,7 +2,7 @@
 
 import json
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from subprocess import CompletedProcess
 from typing import Any
@@ -170,6 +170,28 @@ def test_a_value_that_is_missing_on_another_frame_differs(value: Any) -> None:
     first = compare(mine, yours).first
     assert first is not None
     assert (first.frame, first.reference, first.times) == (3, "missing", 2)
+
+
+def run_of(there: range, frames: Iterable[int] = range(10)) -> Trace:
+    """Return a session of two kegs that move by a metre from frame to frame, of which one is there for a while."""
+    states = [{who: {"x": float(n)} for who in ("a", "b") if who == "a" or n in there} for n in range(10)]
+    return make_trace(states, kinds=KINDS, frames=list(frames))
+
+
+AS_MANY: dict[str, tuple[Trace, Trace, list[tuple[str, int, str]]]] = {
+    # two sessions that have as many samples, and where a property differs: of whom, from which frame on, by how much
+    "an object is there later": (run_of(range(8)), run_of(range(2, 10)), []),
+    "a frame is left out": (run_of(range(10)), run_of(range(10), [*range(6), *range(7, 11)]), [("a", 7, "1 off"), ("b", 7, "1 off")]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", AS_MANY)
+def test_values_are_compared_on_their_own_frame(name: str) -> None:
+    """Values are those of one frame in both sessions, although these have as many samples of the same objects."""
+    mine, yours, told = AS_MANY[name]
+    every = [one for group in compare(mine, yours).groups for one in (group.first, *group.followed)]
+    assert every
+    assert [(one.object, one.frame, one.words) for one in every if one.what == "property"] == told
 
 
 def test_what_follows_from_a_difference_is_in_its_group() -> None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, reduce
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -195,7 +195,7 @@ class Bodies:
         """On which samples all that a body is made from is a number."""
         turn = () if self.turn is None else self.turn.parts
         sizes = [one for one in self.sizes if isinstance(one, np.ndarray)]
-        return np.asarray(np.logical_and.reduce([np.isfinite(one) for one in (*self.position.parts, *turn, *sizes)]))
+        return np.asarray(reduce(np.logical_and, [np.isfinite(one) for one in (*self.position.parts, *turn, *sizes)]))
 
     @cached_property
     def has_step(self) -> Bools:

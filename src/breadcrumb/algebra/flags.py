@@ -34,7 +34,7 @@ class Flag(Signal, sort=Sort.FLAG):
             >>> (small_trace().one("skiff").position.x > 1).rises().frames.tolist()
             [2]
         """
-        return self._edges("rises()", "rise")
+        return self._rises
 
     def falls(self) -> Moments:
         """Return the moments at which it turns false.
@@ -44,7 +44,7 @@ class Flag(Signal, sort=Sort.FLAG):
             >>> small_trace().one("skiff").moored.falls().frames.tolist()
             [1]
         """
-        return self._edges("falls()", "fall")
+        return self._falls
 
     def spans(self) -> Spans:
         """Return the stretches of samples on which it is true.
@@ -74,10 +74,17 @@ class Flag(Signal, sort=Sort.FLAG):
         of = "samples" if self.track.source is None else "moments"
         return Quantity(found, f"share of {self.title}", "", self.track.session.label, many, of)
 
+    @cached_property
+    def _rises(self) -> Moments:
+        return self._edges("rises()", "rise")
+
+    @cached_property
+    def _falls(self) -> Moments:
+        return self._edges("falls()", "fall")
+
     def _edges(self, what: str, word: str) -> Moments:
-        track = self.sampled(what)
+        track, turns = self.sampled(what), self.turns
         kept = np.flatnonzero(self._turned_on == (word == "rise"))
-        turns = self.turns
         return self.moments_at(turns.clock_index[kept], turns.lifetime[kept], word) if track.size else self.changes()
 
     @cached_property

@@ -123,7 +123,7 @@ class Angle(Measured, sort=Sort.ANGLE):
         return number
 
     def turn_from(self, other: Any) -> Self:
-        """Return the turn from another angle to this one, at most half a turn either way.
+        """Return the turn from another angle to this one, at most half a turn either way; half a turn is negative.
 
         Example:
             >>> from breadcrumb.testing import make_trace

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import reduce
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -273,9 +274,9 @@ def same_values(mine: Samples, yours: Samples) -> Bools:
         full = FULL_TURNS[mine.unit]
         with np.errstate(invalid="ignore"):
             return np.asarray(np.mod(pairs[0][0] - pairs[0][1] + full / 2, full) == full / 2)
-    same = np.logical_and.reduce([one == other for one, other in pairs])
+    same = reduce(np.logical_and, [one == other for one, other in pairs])
     if mine.sort is Sort.QUATERNION:
-        same |= np.logical_and.reduce([one == -other for one, other in pairs])
+        same |= reduce(np.logical_and, [one == -other for one, other in pairs])
     return np.asarray(same)
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import reduce
 from typing import NamedTuple
 
 import numpy as np
@@ -108,7 +109,7 @@ class _Boxes(NamedTuple):
 
 def _boxes(signal: Signal, wide: float) -> _Boxes:
     """Return boxes around the samples that have a value; a long box would let in too much, and is cut into samples."""
-    known = signal.usable & np.logical_and.reduce([np.isfinite(part) for part in signal.parts])
+    known = signal.usable & reduce(np.logical_and, [np.isfinite(part) for part in signal.parts])
     indices = np.flatnonzero(known)
     lifetime, clock_index = signal.track.lifetime[indices], signal.track.clock_index[indices]
     begins = np.ones(len(indices), np.bool_)
@@ -199,5 +200,5 @@ def _longest_step(signal: Signal) -> float:
     known = _has_step(signal)
     if not known.any():
         return 0.0
-    steps = np.hypot.reduce([np.hstack((0.0, np.diff(part))) for part in signal.parts])
+    steps = reduce(np.hypot, [np.hstack((0.0, np.diff(part))) for part in signal.parts])
     return float(np.max(steps[known]))

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from functools import partial
+from functools import partial, reduce
 from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
@@ -54,7 +54,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
         start, way, points[block] = _rays(origin, direction, block)
         with np.errstate(invalid="ignore"):  # what begins at no place meets nothing
             hits = [hits_of_region(start, way, one) for one in regions]
-        nearest[block] = np.minimum.reduce([np.full(start.shape[1], np.inf), *hits])
+        nearest[block] = reduce(np.minimum, hits, np.full(start.shape[1], np.inf))
     others = [one for one in shapes if isinstance(one, Bodies | tuple)]
     every_way = list(_rays(origin, direction, slice(0, len(origin)))[1]) if others else []
     for other in others:
@@ -128,7 +128,7 @@ def hits_of_region(start: Floats, way: Floats, region: Region) -> Floats:
     result = np.empty(start.shape[1])
     for block in slices(len(result)):
         hits = [hits_of(start[:, block], way[:, block], piece) for piece in fixed.pieces]  # one body for all of them
-        result[block] = np.minimum.reduce(hits)
+        result[block] = reduce(np.minimum, hits)
     return result
 
 
@@ -175,7 +175,7 @@ def first_bodies(start: Floats, way: Floats, clock_index: Ints, own: Ints, bodie
     met = Met(np.full(count, np.inf), np.full(count, NOBODY))
     if not len(ray):
         return met
-    far = np.minimum.reduce([hits_of(start[:, ray], way[:, ray], piece) for piece in seen.at(body)])
+    far = reduce(np.minimum, [hits_of(start[:, ray], way[:, ray], piece) for piece in seen.at(body)])
     nearest = np.lexsort((-far, ray))  # the nearest one of each ray comes last, and stays
     met.distance[ray[nearest]] = far[nearest]
     met.body[ray[nearest]] = np.where(np.isfinite(far[nearest]), body[nearest], NOBODY)

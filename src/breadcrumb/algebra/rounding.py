@@ -1,7 +1,7 @@
 """How far rounding may have moved values: a check forgives so much, and no more."""
 
 from collections.abc import Callable, Sequence
-from functools import cache
+from functools import cache, reduce
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -83,7 +83,7 @@ def rounding(size: float | Floats) -> Floats:
 
 def sizes(parts: Sequence[NDArray[Any]]) -> Floats:
     """Return the largest part of each value, whatever its sign."""
-    return np.asarray(np.fmax.reduce([np.abs(part) for part in parts]))
+    return np.asarray(reduce(np.fmax, [np.abs(part) for part in parts]))
 
 
 def _largest(parts: Sequence[NDArray[Any]]) -> tuple[float, bool]:

@@ -1,5 +1,7 @@
 """Where rays first meet bodies."""
 
+from functools import reduce
+
 import numpy as np
 
 from breadcrumb.geometry.polygons import Polygons
@@ -25,7 +27,7 @@ def hits_of(start: Floats, way: Floats, body: RoundedBoxes | Polygons) -> Floats
         return _through_corners(start, way, Polygons.of(body).corners)
     if count == 1:
         ends = [_ball(offset - sign * body.halves[0], way, body.radius) for sign in (-1, 1)]
-        return np.asarray(np.minimum.reduce([*ends, _tube(offset, way, body.halves[0], body.radius)]))
+        return reduce(np.minimum, [*ends, _tube(offset, way, body.halves[0], body.radius)])
     lengths = np.sqrt((body.halves**2).sum(axis=1))
     axes = body.halves / np.where(lengths > 0, lengths, 1.0)[:, None]
     return _slabs((axes * offset).sum(axis=1), (axes * way).sum(axis=1), lengths)

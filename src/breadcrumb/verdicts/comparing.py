@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from functools import partial
+from functools import partial, reduce
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -229,8 +229,11 @@ def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None, *, 
             return np.abs(turn_between(found[0], due[0], full))
         if len(found) == 1:
             return np.abs(found[0] - due[0])
-        apart = [[np.square(a - sign * b) for a, b in zip(found, due, strict=True)] for sign in (1, -1)[: 1 + turns]]
-        return np.asarray(np.minimum.reduce([np.sqrt(sum(one[1:], one[0])) for one in apart]))
+        apart = [[np.square(a - b) for a, b in zip(found, due, strict=True)]]
+        if turns:
+            apart.append([np.square(a + b) for a, b in zip(found, due, strict=True)])
+        every = [np.sqrt(sum(one[1:], one[0])) for one in apart]
+        return np.asarray(reduce(np.minimum, every))  # of one array, np.minimum.reduce takes as long as all the rest
 
 
 def _judge_same(measured: Signal, expected: Any, scope: Scope, verb: str) -> Verdict:

@@ -1,6 +1,7 @@
 """Positions that are not numbers: they touch nothing, and never fit a rule either."""
 
 from collections.abc import Callable
+from functools import reduce
 
 import numpy as np
 
@@ -14,7 +15,7 @@ NO_NUMBER = Phrase("not a number", "a position", "is nowhere: its position is no
 
 def finite(position: Signal) -> Bools:
     """Return on which samples a position is a place."""
-    return np.asarray(np.logical_and.reduce([np.isfinite(one) for one in position.parts]))
+    return np.asarray(reduce(np.logical_and, [np.isfinite(one) for one in position.parts]))
 
 
 def unless_no_number(places: Signal, said: Phrase) -> Callable[[int], Phrase]:
