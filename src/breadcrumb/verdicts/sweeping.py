@@ -104,7 +104,7 @@ def sweep(
     told = tallies(track.session, Runs(track.name_at(starts), tested, least), broken, exact=exact)
     total = int(tested.sum())
     if not len(indices) and total:
-        indices, values = _tightest(margin_of, pieces.unknown, starts, least, size, noise_of)
+        indices, values = _tightest(margin_of, pieces, mins, size, noise_of)
     return Swept(indices, values, total, size - total - skipped, told)
 
 
@@ -139,13 +139,11 @@ def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
     return counts
 
 
-def _tightest(
-    margin_of: MarginOf, unknown: Ints, starts: Ints, least: Floats, size: int, noise_of: NoiseOf
-) -> tuple[Ints, Floats]:
-    """Return the one sample that is closest to breaking the rule: look again at the run in which it is."""
-    run = int(np.argmin(least))
-    begin, end = int(starts[run]), int(starts[run + 1]) if run + 1 < len(starts) else size
-    block = slice(begin, end)
+def _tightest(margin_of: MarginOf, pieces: Pieces, mins: Floats, size: int, noise_of: NoiseOf) -> tuple[Ints, Floats]:
+    """Return the one sample that is closest to breaking the rule: look again at the piece in which it is."""
+    piece = int(np.argmin(mins))
+    begin, end = (int(edge) for edge in np.append(pieces.begins[piece : piece + 2], size)[:2])
+    block, unknown = slice(begin, end), pieces.unknown
     gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, end)] - begin
     margin = _known(margin_of(block), gone)
     if not margin.min() >= 0:
