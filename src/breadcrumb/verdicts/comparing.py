@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from functools import partial, reduce
+from functools import partial
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -10,6 +10,7 @@ import numpy as np
 from breadcrumb.algebra.angles import turn_between
 from breadcrumb.algebra.arithmetic import Operand
 from breadcrumb.algebra.durations import is_number
+from breadcrumb.algebra.kernels import lengths
 from breadcrumb.algebra.meeting import meet
 from breadcrumb.algebra.samples import FULL_TURNS, Sort, both
 from breadcrumb.algebra.signals import Signal
@@ -175,7 +176,7 @@ def judge_near(
         return _off([part[block] for part in found], [part[block] for part in due], full, turns=turns)
 
     def allowed_of(block: slice | Ints) -> Floats | float:
-        return tol + rel_tol * np.sqrt(sum(part[block] ** 2 for part in due)) if rel_tol else tol
+        return tol + rel_tol * lengths([part[block] for part in due]) if rel_tol else tol
 
     rule: MarginOf = lambda block: allowed_of(block) - off_of(block)  # noqa: E731
     if size == 1 and full is None and not rel_tol and is_number(expected):
@@ -229,11 +230,8 @@ def _off(found: Sequence[Floats], due: Sequence[Floats], full: float | None, *, 
             return np.abs(turn_between(found[0], due[0], full))
         if len(found) == 1:
             return np.abs(found[0] - due[0])
-        apart = [[np.square(a - b) for a, b in zip(found, due, strict=True)]]
-        if turns:
-            apart.append([np.square(a + b) for a, b in zip(found, due, strict=True)])
-        every = [np.sqrt(sum(one[1:], one[0])) for one in apart]
-        return np.asarray(reduce(np.minimum, every))  # of one array, np.minimum.reduce takes as long as all the rest
+        off = lengths([a - b for a, b in zip(found, due, strict=True)])
+        return np.minimum(off, lengths([a + b for a, b in zip(found, due, strict=True)])) if turns else off
 
 
 def _judge_same(measured: Signal, expected: Any, scope: Scope, verb: str) -> Verdict:

@@ -104,7 +104,7 @@ def sweep(
     told = tallies(track.session, Runs(track.name_at(starts), tested, least), broken, exact=exact)
     total = int(tested.sum())
     if not len(indices) and total:
-        indices, values = _tightest(margin_of, pieces, mins, size, noise_of)
+        indices, values = _tightest(margin_of, pieces, mins, noise_of)
     return Swept(indices, values, total, size - total - skipped, told)
 
 
@@ -139,10 +139,10 @@ def _tested(starts: Ints, size: int, unknown: Ints) -> Ints:
     return counts
 
 
-def _tightest(margin_of: MarginOf, pieces: Pieces, mins: Floats, size: int, noise_of: NoiseOf) -> tuple[Ints, Floats]:
+def _tightest(margin_of: MarginOf, pieces: Pieces, mins: Floats, noise_of: NoiseOf) -> tuple[Ints, Floats]:
     """Return the one sample that is closest to breaking the rule: look again at the piece in which it is."""
     piece = int(np.argmin(mins))
-    begin, end = (int(edge) for edge in np.append(pieces.begins[piece : piece + 2], size)[:2])
+    begin, end = (int(edge) for edge in np.append(pieces.begins[piece : piece + 2], pieces.edges[-1])[:2])
     block, unknown = slice(begin, end), pieces.unknown
     gone = unknown[np.searchsorted(unknown, begin) : np.searchsorted(unknown, end)] - begin
     margin = _known(margin_of(block), gone)
