@@ -91,6 +91,9 @@ def line_of(name: str, call: Call, held: Noting, broken: Noting) -> tuple[float,
 def main(patterns: list[str]) -> None:
     """Print a line for each check."""
     warnings.simplefilter("ignore")
+    unknown = [one for one in patterns if not any(fnmatchcase(name, one) for name in CALLS | LIVES)]
+    if unknown:
+        sys.exit(f"every_check.py: no check is called {', '.join(unknown)}")
     lines = []
     for calls, make in ((CALLS, crowd), (LIVES, hour)):
         wanted = {name: call for name, call in calls.items() if any(fnmatchcase(name, one) for one in patterns or "*")}

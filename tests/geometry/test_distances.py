@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from breadcrumb.geometry.convex import convex_parts
 from breadcrumb.geometry.polygons import Polygons, gaps_of_polygons
-from breadcrumb.geometry.rays import hits_of
+from breadcrumb.geometry.rays import Rays, hits_of
 from breadcrumb.geometry.rounded_boxes import RoundedBoxes, gaps
 from breadcrumb.model.session import Floats
 
@@ -33,6 +33,7 @@ def drawn(form: str, count: int, draw: np.random.Generator) -> Drawn:
     angle = draw.uniform(0, 2 * np.pi, count) if form != "box" else np.zeros(count)
     along, across = np.stack((np.cos(angle), np.sin(angle))), np.stack((-np.sin(angle), np.cos(angle)))
     long, wide = draw.uniform(0.2, 1.5, (2, count))
+    wide = wide * 0.0 if form == "flat box" else wide
     radius = draw.uniform(0.1, 0.8, count) if form in ("circle", "capsule") else np.zeros(count)
     if form == "circle":
         return Drawn(RoundedBoxes(centre, np.zeros((0, 2, count)), radius), shapely.points(centre.T), radius)
@@ -168,14 +169,14 @@ def _nearest(body: RoundedBoxes, point: Floats) -> Floats:
     return result
 
 
-@pytest.mark.parametrize("form", FORMS)
+@pytest.mark.parametrize("form", [*FORMS, "flat box"])
 def test_rays_meet_the_surface(form: str) -> None:
     """Where a ray first meets a body, a point of it is on the surface, and none before it is inside."""
     draw = np.random.default_rng(9)
     body = drawn(form, 500, draw).body
     start, angle = draw.uniform(-6, 6, (2, 500)), draw.uniform(0, 2 * np.pi, 500)
     way = np.stack((np.cos(angle), np.sin(angle)))
-    far = hits_of(start, way, body)
+    far = hits_of(Rays(list(start), list(way)), body)
     assert 10 < np.isfinite(far).sum() < 490
 
     def gap_at(distance: Floats) -> Floats:
@@ -188,6 +189,17 @@ def test_rays_meet_the_surface(form: str) -> None:
         [gap_at(np.where(np.isfinite(far), far, 12.0) * share * 0.999) for share in np.linspace(0, 1, 50)], 0
     )
     assert (before[far != 0] > -1e-9).all()
+
+
+@pytest.mark.parametrize("bodies", [1, 70_000])
+def test_of_many_rays_each_meets_what_it_meets_alone(bodies: int) -> None:
+    """What a ray meets does not depend on how many others are cast, at one body or at one each."""
+    draw, count = np.random.default_rng(2), 70_000
+    start, angle = draw.uniform(-6, 6, (2, count)), draw.uniform(0, 2 * np.pi, count)
+    rays, body = Rays(list(start), [np.cos(angle), np.sin(angle)]), drawn("turned box", bodies, draw).body
+    few = [np.arange(begin, begin + 1000) for begin in range(0, count, 1000)]
+    alone = [hits_of(rays.take(some), body if bodies == 1 else body.take(some)) for some in few]
+    np.testing.assert_array_equal(hits_of(rays, body), np.concatenate(alone))
 
 
 def test_a_polygon_that_is_not_convex_is_taken_apart() -> None:

@@ -1,6 +1,7 @@
 """Durations: a number of frames or of seconds, never a bare number."""
 
 from dataclasses import dataclass
+from math import isfinite
 from typing import Any, Literal, NamedTuple, Self, TypeAlias
 
 import numpy as np
@@ -71,6 +72,11 @@ _NUMBERS = (int, float, np.integer, np.floating)
 def is_number(value: object) -> bool:
     """Tell whether a value is a number, of Python or of NumPy, and no flag."""
     return isinstance(value, _NUMBERS) and value.__class__ is not bool
+
+
+def are_finite(*values: object) -> bool:
+    """Tell whether values are numbers, none of which is infinite or no number."""
+    return all(is_number(one) and isfinite(one) for one in values)  # type: ignore[arg-type]
 
 
 def duration(value: object, what: str) -> Duration:

@@ -162,7 +162,7 @@ def _corners(pieces: Pieces) -> Iterator[tuple[Floats, Floats]]:
 def _spots(pieces: Pieces, finest: float) -> Iterator[Floats]:
     """Return spots all over bodies, those on what rounds them among them, two at least in what is as wide as this."""
     for piece in pieces:
-        longest = 2 * float(piece.reach.max(initial=0.0))
+        longest = 2 * float(piece.ball.radius.max(initial=0.0))
         shares = np.linspace(-1.0, 1.0, max(_SPOTS, int(np.ceil(2 * longest / finest)) + 1))
         if isinstance(piece, RoundedBoxes):
             for spot in _grid(piece, shares):

@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from breadcrumb.geometry.rounded_boxes import RoundedBoxes
+from breadcrumb.geometry.rounded_boxes import Ball, RoundedBoxes
 from breadcrumb.model.session import Floats, Ints
 
 _LONGEST = 1 << 13
@@ -36,11 +36,10 @@ class Polygons:
         return cls(centre + np.concatenate((half_round, -half_round)), boxes.radius)
 
     @property
-    def reach(self) -> Floats:
-        """How far the farthest point of each is from the middle of its corners, at the most."""
-        offset = self.corners - self.corners.mean(axis=0)
-        farthest: Floats = np.sqrt((offset**2).sum(axis=1)).max(axis=0) + self.radius
-        return farthest
+    def ball(self) -> Ball:
+        """A circle about each, from the middle of its corners to its farthest point."""
+        middle = self.corners.mean(axis=0)
+        return Ball(middle, np.sqrt(((self.corners - middle) ** 2).sum(axis=1)).max(axis=0) + self.radius)
 
     def take(self, indices: slice | Ints) -> "Polygons":
         """Return some of them."""

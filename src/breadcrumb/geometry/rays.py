@@ -1,22 +1,89 @@
 """Where rays first meet bodies."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import reduce
 
 import numpy as np
 
 from breadcrumb.geometry.polygons import Polygons
-from breadcrumb.geometry.rounded_boxes import RoundedBoxes
-from breadcrumb.model.session import Floats
+from breadcrumb.geometry.rounded_boxes import Ball, RoundedBoxes
+from breadcrumb.model.session import Floats, Ints
+
+_LONGEST = 1 << 15
+"""How many rays are computed at a time, so that what is in between fits the cache."""
+_ROUNDING = 1e-9
+"""By how much squares of distances may be off, relative to them."""
 
 
-def hits_of(start: Floats, way: Floats, body: RoundedBoxes | Polygons) -> Floats:
+@dataclass(frozen=True, eq=False)
+class Rays:
+    """Rays, a column each."""
+
+    start: Sequence[Floats]
+    """Where they begin, a row for each dimension."""
+    way: Sequence[Floats]
+    """Unit vectors along them."""
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return len(self.start[0])
+
+    def take(self, indices: slice | Ints) -> "Rays":
+        """Return some of them."""
+        return Rays([part[indices] for part in self.start], [part[indices] for part in self.way])
+
+
+def hits_of(rays: Rays, body: RoundedBoxes | Polygons) -> Floats:
     """Return how far along its way each ray meets the body of its column: 0 if it begins in it, infinity if it misses.
 
+    Most rays pass a body at a distance: only those that meet a ball about it are looked at further.
+
     Args:
-        start: where the rays begin, a row for each dimension.
-        way: unit vectors along them.
+        rays: the rays.
         body: the bodies; a single one is met by all rays.
     """
+    result = np.full(rays.count, np.inf)
+    is_one = len(body.radius) == 1
+    for begin in range(0, rays.count, _LONGEST):
+        block = slice(begin, begin + _LONGEST)
+        cast, met = rays.take(block), body if is_one else body.take(block)
+        near = rays_near(cast, met.ball)
+        if len(near):
+            some = cast.take(near)
+            result[begin + near] = _hits(np.stack(some.start), np.stack(some.way), met if is_one else met.take(near))
+    return result
+
+
+def rays_near(rays: Rays, ball: Ball) -> Ints:
+    """Return the indices of rays that meet the ball of their column, and of some that pass it closely.
+
+    Args:
+        rays: the rays.
+        ball: the balls; a single one is met by all rays.
+    """
+    with np.errstate(invalid="ignore", over="ignore"):  # what begins at no place, or points nowhere, comes near nothing
+        offset = [start - middle for start, middle in zip(rays.start, ball.centre, strict=True)]
+        toward, away = _product(offset, rays.way), _product(offset, offset)
+        away *= 1 - _ROUNDING
+        away -= ball.radius * ball.radius
+        is_near = away <= 0
+        ahead = toward < 0
+        toward *= toward
+    return np.flatnonzero(is_near | ahead & (toward >= away))
+
+
+def _product(one: Sequence[Floats], other: Sequence[Floats]) -> Floats:
+    """Return the inner products of vectors."""
+    total = one[0] * other[0]
+    for mine, yours in zip(one[1:], other[1:], strict=True):
+        total += mine * yours
+    return total
+
+
+def _hits(start: Floats, way: Floats, body: RoundedBoxes | Polygons) -> Floats:
+    """Return what `hits_of` does, with no look at whether rays come near."""
     if isinstance(body, Polygons):
         return _through_corners(start, way, body.corners)
     offset = start - body.centre
@@ -28,9 +95,24 @@ def hits_of(start: Floats, way: Floats, body: RoundedBoxes | Polygons) -> Floats
     if count == 1:
         ends = [_ball(offset - sign * body.halves[0], way, body.radius) for sign in (-1, 1)]
         return reduce(np.minimum, [*ends, _tube(offset, way, body.halves[0], body.radius)])
-    lengths = np.sqrt((body.halves**2).sum(axis=1))
-    axes = body.halves / np.where(lengths > 0, lengths, 1.0)[:, None]
+    axes, lengths = _frames(body.halves)
     return _slabs((axes * offset).sum(axis=1), (axes * way).sum(axis=1), lengths)
+
+
+def _frames(halves: Floats) -> tuple[Floats, Floats]:
+    """Return unit vectors along the sides of boxes, and half of how long these are.
+
+    A side of no length points nowhere by itself: it runs across all the others.
+    """
+    lengths = np.sqrt((halves**2).sum(axis=1))
+    axes = halves / np.where(lengths > 0, lengths, 1.0)[:, None]
+    flat = np.flatnonzero((lengths == 0).any(axis=0))
+    if len(flat):
+        order = np.argsort(-lengths[:, flat], axis=0)  # columns of no length come last, so that the others stay
+        sides = np.take_along_axis(axes[:, :, flat], order[:, None], axis=0)
+        axes[:, :, flat] = np.linalg.qr(sides.T).Q.T
+        lengths[:, flat] = np.take_along_axis(lengths[:, flat], order, axis=0)
+    return axes, lengths
 
 
 def _ball(offset: Floats, way: Floats, radius: Floats) -> Floats:

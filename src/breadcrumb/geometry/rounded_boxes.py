@@ -8,6 +8,7 @@ half to these sides: what the difference then covers is all that happens during 
 
 from dataclasses import dataclass
 from itertools import combinations
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,6 +18,14 @@ _LONGEST = 1 << 14
 """How many pairs are computed at a time, so that what is in between fits the cache."""
 _PARALLEL = 1e-12
 """Which sine, relative to the lengths, is that of two parallel sides."""
+
+
+class Ball(NamedTuple):
+    """What is not farther from a centre than a radius; a circle in plan."""
+
+    centre: Floats
+    """A row for each dimension, a column each."""
+    radius: Floats
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,10 +39,9 @@ class RoundedBoxes:
     radius: Floats
 
     @property
-    def reach(self) -> Floats:
-        """How far the farthest point of each is from its middle, at the most."""
-        lengths: Floats = np.sqrt((self.halves**2).sum(axis=1)).sum(axis=0) + self.radius
-        return lengths
+    def ball(self) -> Ball:
+        """A ball about each, from its middle to its farthest point at the least."""
+        return Ball(self.centre, np.sqrt((self.halves**2).sum(axis=1)).sum(axis=0) + self.radius)
 
     def take(self, indices: "slice | np.ndarray[tuple[int, ...], np.dtype[np.int64]]") -> "RoundedBoxes":
         """Return some of them."""

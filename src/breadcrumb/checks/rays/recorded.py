@@ -1,7 +1,7 @@
 """Whether rays that a game records report what they first meet."""
 
 from collections.abc import Sequence
-from typing import NamedTuple, Unpack
+from typing import Unpack
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from breadcrumb.algebra.rays import first_bodies, hits_of_region
 from breadcrumb.algebra.region import Region
 from breadcrumb.checks.declaration import Common, check, without_unit
 from breadcrumb.errors import Misuse
+from breadcrumb.geometry.rays import Rays
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
@@ -53,7 +54,7 @@ def reports_first_hit(
         margin is `tol` less the largest deviation; what is told to the wrong object has none to spare.
 
     Raises:
-        Misuse: a ray has no origin or direction, or a shape has another number of dimensions.
+        Misuse: a ray has no origin or direction, a shape has another number of dimensions, or `at_most` is below 0.
 
     Example:
         >>> from breadcrumb import Shape
@@ -66,8 +67,9 @@ def reports_first_hit(
         >>> reports_first_hit(trace.events("ray"), [trace.all("rock")], at_most=9.0, tol=0.01).outcome
         'held'
     """
-    tol, session = tolerance(tol), moments.session
-    cast = _Cast.of(moments, origin_key, direction_key)
+    tol, at_most = tolerance(tol), tolerance(at_most, "reports_first_hit: at_most")
+    session = moments.session
+    cast = _cast(moments, origin_key, direction_key)
     due, who, unknown = _first(cast, moments, shapes)
     due = np.where(due <= at_most, due, np.inf)
     told = _distances(moments, distance_key)
@@ -101,32 +103,25 @@ _LEAST = 1e-9
 """How far off what is reported wrongly is at least."""
 
 
-class _Cast(NamedTuple):
-    """Rays, a column each: where they begin, and unit vectors along them."""
+def _cast(moments: Moments, origin_key: str, direction_key: str) -> Rays:
+    """Return the rays that moments tell.
 
-    start: Floats
-    way: Floats
-
-    @classmethod
-    def of(cls, moments: Moments, origin_key: str, direction_key: str) -> "_Cast":
-        """Return the rays that moments tell.
-
-        Raises:
-            Misuse: one has no origin or direction.
-        """
-        if not moments.count:
-            return cls(np.zeros((2, 0)), np.zeros((2, 0)))
-        start, way = (moments[key] for key in (origin_key, direction_key))
-        for key, told in ((origin_key, start), (direction_key, way)):
-            if told.ndim != 2 or told.dtype.kind != "f" or not np.isfinite(told).all() or told.shape != start.shape:
-                raise Misuse(f"reports_first_hit: expected vectors of one size in the entry {key!r} of {moments.label}")
-        length = np.linalg.norm(way, axis=1, keepdims=True)
-        if not length.all():
-            raise Misuse(f"reports_first_hit: expected a direction of some length in the entry {direction_key!r}")
-        return cls(start.T, (way / length).T)
+    Raises:
+        Misuse: one has no origin or direction.
+    """
+    if not moments.count:
+        return Rays(list(np.zeros((2, 0))), list(np.zeros((2, 0))))
+    start, way = (moments[key] for key in (origin_key, direction_key))
+    for key, told in ((origin_key, start), (direction_key, way)):
+        if told.ndim != 2 or told.dtype.kind != "f" or not np.isfinite(told).all() or told.shape != start.shape:
+            raise Misuse(f"reports_first_hit: expected vectors of one size in the entry {key!r} of {moments.label}")
+    length = np.linalg.norm(way, axis=1, keepdims=True)
+    if not length.all():
+        raise Misuse(f"reports_first_hit: expected a direction of some length in the entry {direction_key!r}")
+    return Rays(list(start.T), list((way / length).T))
 
 
-def _first(cast: _Cast, moments: Moments, shapes: Sequence[Region | Objects]) -> tuple[Floats, Ints, Bools]:
+def _first(cast: Rays, moments: Moments, shapes: Sequence[Region | Objects]) -> tuple[Floats, Ints, Bools]:
     """Return how far what each ray first meets is, who it is, and whether that is unknown."""
     due, who = np.full(moments.count, np.inf), np.full(moments.count, _NOTHING)
     unknown = np.zeros(moments.count, np.bool_)
@@ -138,10 +133,10 @@ def _first(cast: _Cast, moments: Moments, shapes: Sequence[Region | Objects]) ->
             if place.track.unseen:
                 continue
             unknown |= np.isin(moments.clock_index, place.track.clock_index[~(place.usable & bodies.finite)])
-            met = first_bodies(cast.start, cast.way, moments.clock_index, own, bodies)
+            met = first_bodies(cast, moments.clock_index, own, bodies)
             names, far = np.append(place.track.name, _NOTHING)[met.body], met.distance
         else:
-            far = hits_of_region(cast.start, cast.way, shape) if moments.count else due
+            far = hits_of_region(cast, shape) if moments.count else due
             names = np.full(moments.count, _REGION)
         nearer = far < due
         due, who = np.where(nearer, far, due), np.where(nearer, names, who)
