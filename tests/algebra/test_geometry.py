@@ -1,6 +1,7 @@
 """Angles, spaces, easings, shapes, rays, and what is near what."""
 
 import math
+import operator
 import re
 from contextlib import nullcontext
 from pathlib import Path
@@ -178,6 +179,19 @@ def test_a_ray_that_points_nowhere_meets_nothing(name: str, odd: str) -> None:
     lamp = make_trace(states, kinds={"a": "lamp"}).one("lamp")
     for origin, way in ((lamp.p, lamp.odd), (lamp.odd, lamp.way)):
         assert not first_hit(origin, way, [SHAPES[name][0]]).usable.any()
+
+
+@pytest.mark.parametrize(("radius", "at_most"), [(math.nan, 9.0), (0.0, 9.0), (math.inf, 9.0), (1.0, math.nan)])
+def test_a_ray_of_no_length_or_a_ball_of_no_radius_is_an_error(radius: float, at_most: float) -> None:
+    """What would meet nothing, whatever is in its way, is refused; and so is a comparison with what is no number."""
+    states = [{"a": {"p": (-10.0, 0.0), "n": 0.0}}]
+    lamp = make_trace(states, kinds={"a": "lamp"}).one("lamp")
+    with pytest.raises(Misuse, match="first_hit: expected"):
+        first_hit(lamp.p, lamp.p * 0.0 + (1.0, 0.0), [(lamp.p, radius)], at_most=at_most)
+    for compare in (operator.gt, operator.le, operator.eq, operator.ne):
+        for sides in ((lamp.n, math.nan), (np.float64("nan"), lamp.n)):
+            with pytest.raises(Misuse, match="expected a number to compare with, found nan"):
+                compare(*sides)
 
 
 def test_near_pairs_are_those_of_all_comparisons() -> None:

@@ -1,5 +1,6 @@
 """Regions put together, regions that are there at times, and tiled levels."""
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -7,12 +8,13 @@ import numpy as np
 import pytest
 import shapely
 
-from breadcrumb import Box, Circle, Polygon, Shape, Tiles, Trace, Verdict
+from breadcrumb import Box, Capsule, Circle, Polygon, Shape, Tiles, Trace, TurnedBox, Verdict
 from breadcrumb.checks import collisions, movement
 from breadcrumb.errors import Misuse
 from breadcrumb.testing import make_trace
 
 WEST, EAST, HOLE = Box((0, 0), (4, 4)), Box((4, 0), (8, 4)), Circle((4, 2), 1.0)
+NAN = float("nan")
 LEVEL = ["........", "..##....", "........", "########"]
 
 
@@ -148,12 +150,20 @@ WRONG: dict[str, tuple[Callable[[], Any], str]] = {
     "rows of two lengths": (lambda: Tiles(["..", "#"], 1.0), "rows of one length, found [1, 2]"),
     "no rows": (lambda: Tiles([], 1.0), "rows of one length, found none"),
     "no side": (lambda: Tiles(["#"], 0.0), "sides longer than 0"),
+    "tiles of no size": (lambda: Tiles(["#"], NAN), "Tiles: expected finite numbers, found nan"),
+    "an endless box": (lambda: Box((0, -math.inf), (1, 1)), "Box: expected finite numbers, found -inf"),
+    "a box of no place": (lambda: Box((NAN, 0), (1, 1)), "Box: expected finite numbers, found nan"),
+    "a circle of no place": (lambda: Circle((0, NAN), 1.0), "Circle: expected finite numbers, found nan"),
+    "an endless circle": (lambda: Circle((0, 0), math.inf), "Circle: expected finite numbers, found inf"),
+    "a corner of no place": (lambda: Polygon(((0, 0), (1, NAN), (0, 1))), "Polygon: expected finite numbers"),
+    "a turn of no angle": (lambda: TurnedBox((0, 0), (1, 1), NAN), "TurnedBox: expected finite numbers"),
+    "a capsule of no end": (lambda: Capsule((0, 0), (1, NAN), 1.0), "Capsule: expected finite numbers"),
 }
 
 
 @pytest.mark.parametrize("wrong", WRONG)
-def test_what_is_no_level_is_refused(wrong: str) -> None:
-    """Rows of other lengths, and tiles without a side, are errors."""
+def test_what_is_no_region_is_refused(wrong: str) -> None:
+    """Rows of other lengths, tiles without a side, and what is nowhere or endless, are errors."""
     make, said = WRONG[wrong]
     with pytest.raises(Misuse) as caught:
         make()

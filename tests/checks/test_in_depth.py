@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from breadcrumb import Circle, Polygon, Recorder, Spans, Trace, Verdict, frames, judge, open_trace, seconds
-from breadcrumb.checks import collisions, movement, session, spawns, triggers, values
+from breadcrumb.checks import collisions, movement, rays, session, spawns, triggers, values
 from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.testing import make_trace
 
@@ -280,10 +280,10 @@ def _skips(wall: Sequence[Sequence[float]], *, jump: bool = False) -> Verdict:
     return collisions.never_tunnels(trace.one("keg").p, wall, except_at=trace.events("tap") if jump else None)
 
 
-def _passing(*, swept: bool) -> Verdict:
+def _passing(*, swept: bool, radius: float = 0.5) -> Verdict:
     states = [{"a": {"p": (x, 0.0)}, "b": {"p": (-x, 0.1)}} for x in (-5.0, 5.0)]
     trace = make_trace(states, kinds={"a": "keg", "b": "boat"})
-    return collisions.never_touches(trace.one("keg").p, trace.one("boat").p, radius=0.5, swept=swept)
+    return collisions.never_touches(trace.one("keg").p, trace.one("boat").p, radius=radius, swept=swept)
 
 
 def _wall(*steps: float) -> Trace:
@@ -337,6 +337,7 @@ def test_the_outcome_is_the_one_worked_out_by_hand(name: str) -> None:
         assert words in found.why_untested
 
 
+LAMP = line([(0.0, 0.0)], "p").one("keg").p
 MISTAKES: dict[str, tuple[Callable[[], object], type[Exception], str]] = {
     "no limit": (lambda: movement.stays_between(line([1.0]).one("keg").n), Misuse, "found neither"),
     "no count": (lambda: spawns.count_stays(line([1.0]).all("keg")), Misuse, "found neither"),
@@ -348,6 +349,19 @@ MISTAKES: dict[str, tuple[Callable[[], object], type[Exception], str]] = {
     ),
     "a period of nothing": (lambda: triggers.repeats_every(ticks(0), seconds(0)), Misuse, "longer than 0"),
     "a wall of one point": (lambda: _skips([(0, 0)]), Misuse, "two or more points"),
+    "a wall of no end": (lambda: _skips([(0, 0), (0, float("inf"))]), Misuse, "two or more points of two finite"),
+    "an endless way": (lambda: movement.stays_on_line(line([(0.0, 0.0)], "p").one("keg").p, along=(math.inf, 0)), Misuse, "have a length"),
+    "a path of nothing": (lambda: movement.moves(line([0.0] * 3).one("keg").n, 0, within=frames(1)), Misuse, "longer than 0"),
+    "a radius below 0": (lambda: _passing(swept=True, radius=-0.5), Misuse, "radius: expected a finite number from 0 up, found -0.5"),
+    "an endless radius": (lambda: _passing(swept=True, radius=math.inf), Misuse, "radius: expected a finite number"),
+    "a step below 0": (lambda: movement.never_teleports(line([(0.0, 0.0)], "p").one("keg").p, -math.inf), Misuse, "at_most: expected"),
+    "a range below 0": (
+        lambda: rays.picks_nearest(ticks(0), line([0.0]).all("keg"), origin=line([0.0]).one("keg"), at_most=-1.0), Misuse, "at_most: expected"
+    ),
+    "rays below 0": (lambda: rays.reports_first_hit(ticks(), [Circle((0, 0), 1.0)], at_most=-1.0), Misuse, "at_most: expected"),
+    "a beam below 0": (
+        lambda: rays.ends_where_it_hits(LAMP, [Circle((0, 0), 1.0)], origin=LAMP, direction=LAMP, otherwise=-1.0), Misuse, "as a length"
+    ),
     "which way is up": (lambda: collisions.rests_on(line([(0.0, 0.0)], "p").one("keg").p, 0), Misuse, "which way is up"),
     "a text for a number": (lambda: values.shows(line([1.0]).one("keg").n, line([1.0]).one("keg").n), Misuse, "expected a text"),
     "one thing in order": (lambda: triggers.happens_in_order(ticks(0), within=frames(1)), Misuse, "two things"),

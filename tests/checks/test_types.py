@@ -44,6 +44,7 @@ SAMPLES: dict[str, Any] = {
     "region": Box((-9, -9), (9, 9)),
     "plain number": 2.5,
     "plain count": 2,
+    "no number": float("nan"),
     "plain bool": True,
     "plain text": "tap",
     "point": (1.0, 2.0),

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra import units
 from breadcrumb.algebra.conditions import Clause, inverted, joined
+from breadcrumb.algebra.durations import is_number
 from breadcrumb.algebra.formulas import Formula, Rank, call, infix, prefix, within
 from breadcrumb.algebra.meeting import is_given, meet
 from breadcrumb.algebra.on_demand import composed
@@ -233,6 +234,8 @@ def _comparison(function: np.ufunc, left: Any, right: Any) -> Any:
     if not isinstance(left, Samples):  # a plain value stands on the right, so that a breach is told of the signal
         flag = _comparison(_MIRRORED.get(function, function), right, left)
         return replace(flag, name=name)
+    if (is_number(right) or (isinstance(right, np.ndarray) and not right.ndim)) and right != right:
+        raise Misuse(f"{name}: expected a number to compare with, found {right}, which no value equals or exceeds")
     left = left.settled(right)
     _refuse_other_sorts(NUMBERS if function in _ORDERED else frozenset(Sort) - {Sort.UNSEEN}, name, (left, right))
     if left.track.unseen:

@@ -6,6 +6,7 @@ from typing import Protocol, TypeAlias, runtime_checkable
 
 import numpy as np
 
+from breadcrumb.algebra.durations import are_finite
 from breadcrumb.algebra.stretches import any_inside
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints, Session
@@ -217,3 +218,10 @@ def _common(outline: Outline, convex: Outline) -> Outline:
                 kept.append((px + (qx - px) * share, py + (qy - py) * share))
         outline = kept
     return outline
+
+
+def refuse_unless_finite(kind: str, *values: float) -> None:
+    """Refuse what has no border that a distance could be measured to: it would contain nothing, and touch nothing."""
+    for value in values:
+        if not are_finite(value):
+            raise Misuse(f"{kind}: expected finite numbers, found {value!r}; for an open side give a far coordinate")

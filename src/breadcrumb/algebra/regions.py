@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from breadcrumb.algebra.region import Combinable, Outline, counter_clockwise
+from breadcrumb.algebra.region import Combinable, Outline, counter_clockwise, refuse_unless_finite
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Floats, Ints
 
@@ -25,6 +25,7 @@ class Box(Combinable):
     def __post_init__(self) -> None:
         if len(self.low) != len(self.high) or not 2 <= len(self.low) <= 3:
             raise Misuse(f"Box: expected two corners of two or three numbers each, found {self.low} and {self.high}")
+        refuse_unless_finite("Box", *self.low, *self.high)
         if any(low >= high for low, high in zip(self.low, self.high, strict=True)):
             raise Misuse(f"Box: expected the lower corner first, found {self.low} and {self.high}")
 
@@ -69,6 +70,7 @@ class Circle(Combinable):
     def __post_init__(self) -> None:
         if not 2 <= len(self.centre) <= 3 or not self.radius > 0:
             raise Misuse(f"Circle: expected a centre of two or three numbers and a radius, found {self}")
+        refuse_unless_finite("Circle", *self.centre, self.radius)
 
     def __str__(self) -> str:
         return f"the circle of {self.radius:g} about ({', '.join(f'{part:g}' for part in self.centre)})"
@@ -105,6 +107,7 @@ class Polygon(Combinable):
     def __post_init__(self) -> None:
         if len(self.corners) < 3 or any(len(corner) != 2 for corner in self.corners):
             raise Misuse(f"Polygon: expected three or more corners of two numbers each, found {self.corners}")
+        refuse_unless_finite("Polygon", *(part for corner in self.corners for part in corner))
 
     def __str__(self) -> str:
         return f"the polygon of {len(self.corners)} corners"
@@ -149,6 +152,7 @@ class TurnedBox(Combinable):
     def __post_init__(self) -> None:
         if min(self.size) <= 0:
             raise Misuse(f"TurnedBox: expected two sides longer than 0, found {self.size}")
+        refuse_unless_finite("TurnedBox", *self.centre, *self.size, self.angle)
 
     def __str__(self) -> str:
         width, height = self.size
@@ -190,6 +194,7 @@ class Capsule(Combinable):
     def __post_init__(self) -> None:
         if len(self.start) != len(self.end) or not 2 <= len(self.start) <= 3 or not self.radius > 0:
             raise Misuse(f"Capsule: expected two points of two or three numbers each and a radius, found {self}")
+        refuse_unless_finite("Capsule", *self.start, *self.end, self.radius)
 
     def __str__(self) -> str:
         ends = (f"({', '.join(f'{part:g}' for part in point)})" for point in (self.start, self.end))

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from breadcrumb.algebra.region import Combinable, Outline, counter_clockwise
+from breadcrumb.algebra.region import Combinable, Outline, counter_clockwise, refuse_unless_finite
 from breadcrumb.errors import Misuse
 from breadcrumb.model.session import Bools, Floats, Ints
 
@@ -53,6 +53,7 @@ class Tiles(Combinable):
             raise Misuse(f"Tiles: expected rows of one length, found {sorted(widths) or 'none'}")
         if min(self._sides) <= 0:
             raise Misuse(f"Tiles: expected sides longer than 0, found {self.size}")
+        refuse_unless_finite("Tiles", *self._sides, *self.origin)
 
     def __str__(self) -> str:
         down, across = self.grid.shape

@@ -134,7 +134,7 @@ def _alternatives(hint: Any) -> tuple[Any, ...]:
 def _is(value: Any, kind: Any) -> bool:
     """Tell whether a value is of a type, down to what a list holds."""
     if kind is float:
-        return is_number(value)
+        return is_number(value) and value == value  # what is no number is no limit either
     if kind is int:
         return is_number(value) and float(value).is_integer()
     if kind is bool:

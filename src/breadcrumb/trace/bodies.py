@@ -3,9 +3,11 @@
 from typing import TypeAlias
 
 from breadcrumb.algebra.bodies import Bodies
+from breadcrumb.algebra.durations import are_finite
 from breadcrumb.algebra.operations import refuse_other_spaces
 from breadcrumb.algebra.samples import Sort, derived
 from breadcrumb.algebra.signals import Signal
+from breadcrumb.errors import Misuse
 from breadcrumb.record.shapes import Shape
 from breadcrumb.trace.objects import Objects, position_of
 
@@ -17,9 +19,11 @@ def body_of(objects: Objects | Signal, radius: float | None = None) -> Bodies:
     """Return the bodies of objects: round ones, if a radius is given, else their own; points if they have none.
 
     Raises:
-        Misuse: the shape does not fit the position, or is made from what is no length.
+        Misuse: the shape does not fit the position, or is made from what is no length; the radius is none.
         UnknownProperty: the objects have no position, or lack a property that the shape names.
     """
+    if radius is not None and not (are_finite(radius) and radius >= 0):
+        raise Misuse(f"radius: expected a finite number from 0 up, found {radius!r}")
     shape = shape_of(objects) if radius is None else None
     if shape is not None and isinstance(objects, Objects):
         base = objects.signal("position") if objects.has("position") else _from_edges(objects, shape)

@@ -97,8 +97,8 @@ class _Steps(NamedTuple):
 
 def _past_line(objects: Position, barrier: Sequence[Sequence[float]]) -> _Steps:
     points = np.asarray(barrier, np.float64)
-    if points.ndim != 2 or points.shape[1] != 2 or len(points) < 2:
-        raise Misuse(f"never_tunnels: expected two or more points of two numbers, found {barrier!r}")
+    if points.ndim != 2 or points.shape[1] != 2 or len(points) < 2 or not np.isfinite(points).all():
+        raise Misuse(f"never_tunnels: expected two or more points of two finite numbers, found {barrier!r}")
     position: Any = position_of(objects)
     seen = position.plan
     nothing = np.zeros(len(seen), np.bool_)

@@ -176,7 +176,8 @@ def stays_on_line(
     position = position_of(objects)
     ways = np.atleast_2d(np.asarray(along, np.float64))
     parts = len(position.parts)
-    if not position.track.unseen and (ways.shape[1] != parts or not np.linalg.norm(ways, axis=1).all()):
+    length = np.linalg.norm(ways, axis=1)
+    if not position.track.unseen and (ways.shape[1] != parts or not (length.all() and np.isfinite(length).all())):
         raise Misuse(f"stays_on_line: expected directions of {parts} numbers that have a length, found {along}")
     seen = Scope(during, except_during).of(position)
     mine, origin = meet(seen, first_of_lifetime(seen) if through is None else through)
@@ -219,11 +220,15 @@ def never_teleports(
         that is too long for all of them breaks it, and any other is undecided. Its margin is the allowed distance less
         the longest step.
 
+    Raises:
+        Misuse: `at_most` is below 0.
+
     Example:
         >>> from breadcrumb.testing import small_trace
         >>> never_teleports(small_trace().one("skiff"), at_most=1.5).margin.value
         0.5
     """
+    at_most = tolerance(at_most, "never_teleports: at_most")
     position = position_of(objects)
     track, unit = position.track, position.unit
     exempt = None if except_at is None else marked(track, except_at, excuses=True)

@@ -255,12 +255,17 @@ def moves(
         A verdict on every sample with enough time after it, in the same lifetime. Untested if there is none. Its
         margin is the shortest path in that time less the one that is asked for.
 
+    Raises:
+        Misuse: `at_least` is not longer than 0: whatever stands still would hold.
+
     Example:
         >>> from breadcrumb import frames
         >>> from breadcrumb.testing import small_trace
         >>> moves(small_trace().one("skiff"), 1.5, within=frames(2)).margin.value
         0.5
     """
+    if not at_least > 0:
+        raise Misuse(f"moves: expected at_least as a path longer than 0, found {at_least}")
     position = Scope(during, except_during).of(position_of(objects))
     step, track = position.step_length(), position.track
     ends = indices_later(position, duration(within, "within"))

@@ -25,7 +25,7 @@ from breadcrumb.trace.bodies import body_of
 from breadcrumb.trace.objects import Objects
 from breadcrumb.verdicts.comparing import Scope, judge_flag, judge_near
 from breadcrumb.verdicts.excerpts import PlotSource
-from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.judging import Evaluation, Phrase, tolerance
 from breadcrumb.verdicts.verdict import Verdict, all_of
 from breadcrumb.verdicts.words import amount
 
@@ -96,7 +96,7 @@ def ends_where_it_hits(
         margin is `tol` less the largest distance.
 
     Raises:
-        Misuse: `otherwise` is no length and no such word, or `at_most` is given beside a length.
+        Misuse: `otherwise` is no length from 0 up and no such word, or `at_most` is given beside a length.
 
     Example:
         >>> from breadcrumb.algebra.regions import Circle
@@ -109,7 +109,8 @@ def ends_where_it_hits(
         'held'
     """
     is_length = not isinstance(otherwise, str)
-    if (is_length and at_most is not None) or (not is_length and otherwise not in ("hold", "nothing")):
+    is_known = (at_most is None and float(otherwise) >= 0) if is_length else otherwise in ("hold", "nothing")
+    if not is_known:
         raise Misuse(
             "ends_where_it_hits: expected otherwise= as a length, without at_most=, or as 'hold' or 'nothing'; "
             f"found {otherwise!r}"
@@ -183,6 +184,9 @@ def picks_nearest(
         A verdict on every pick. Untested if there is none; undecided where the one who picks, or the place of one that
         may be picked, was not sampled. Its margin is how much nearer the picked one is than the next.
 
+    Raises:
+        Misuse: a length is below 0.
+
     Example:
         >>> from breadcrumb.testing import make_trace
         >>> states = [{"heron": {"position": (0.0, 0.0)}, "a": {"position": (1.0, 0.0)}, "b": {"position": (2.0, 0.0)}}]
@@ -193,6 +197,7 @@ def picks_nearest(
         ... ).first.allowed
         'a, at 1'
     """
+    at_most = tolerance(at_most, "picks_nearest: at_most")
     picker, bodies = body_of(origin, 0.0), body_of(objects, radius)
     if picker.dimensions != bodies.dimensions and not (picker.place.track.unseen or bodies.place.track.unseen):
         picker, bodies = picker.in_plan, bodies.in_plan
