@@ -360,8 +360,14 @@ MISTAKES: dict[str, tuple[Callable[[], object], type[Exception], str]] = {
     ),
     "rays below 0": (lambda: rays.reports_first_hit(ticks(), [Circle((0, 0), 1.0)], at_most=-1.0), Misuse, "at_most: expected"),
     "a beam below 0": (
-        lambda: rays.ends_where_it_hits(LAMP, [Circle((0, 0), 1.0)], origin=LAMP, direction=LAMP, otherwise=-1.0), Misuse, "as a length"
+        lambda: rays.ends_where_it_hits(LAMP, [Circle((0, 0), 1.0)], origin=LAMP, direction=LAMP, otherwise=-1.0), Misuse, "expected otherwise= as a length"
     ),
+    "an entry that is none": (
+        lambda: triggers.leads_to(ticks(0), ticks(1), within=frames(1), match="subjct"), UnknownName, "no entry 'subjct'; did you mean 'subject'"
+    ),
+    "no effect": (lambda: triggers.leads_to(ticks(0), ticks(1), within=frames(1), times=0), Misuse, "times: expected 1 or more"),
+    "occasions below 0": (lambda: triggers.happens_once(ticks(0), occasions=-1), Misuse, "a whole number from 0 up, found -1"),
+    "fewer than none": (lambda: triggers.respects_rate_limit(ticks(0), -3, per=frames(1)), Misuse, "a whole number from 0 up, found -3"),
     "which way is up": (lambda: collisions.rests_on(line([(0.0, 0.0)], "p").one("keg").p, 0), Misuse, "which way is up"),
     "a text for a number": (lambda: values.shows(line([1.0]).one("keg").n, line([1.0]).one("keg").n), Misuse, "expected a text"),
     "one thing in order": (lambda: triggers.happens_in_order(ticks(0), within=frames(1)), Misuse, "two things"),

@@ -12,7 +12,7 @@ import pytest
 
 from breadcrumb import Duration, Misuse, Recorder, Restarts, Spans, Trace, Verdict, frames, open_trace, seconds
 from breadcrumb.checks import movement, triggers, values
-from breadcrumb.errors import CheckFileError
+from breadcrumb.errors import CheckFileError, UnknownName
 from breadcrumb.run.running import run_checks
 from breadcrumb.testing import differences, make_trace
 from references.comparing import CASES, arguments
@@ -168,6 +168,24 @@ def test_a_restart_cuts_what_lies_across_it(rule: str) -> None:
     events, ask, outcome, tested, cut = RULES[rule]
     verdict = ask(_played(events))
     assert (verdict.outcome, verdict.tested, verdict.cut) == (outcome, tested, cut), verdict.explain()
+
+
+def test_an_entry_may_be_missing_in_an_episode_and_not_in_all() -> None:
+    """What no moment of a session has cannot be matched by; of one episode, none needs to have it."""
+    told = [
+        (1, "tap", "a", None, {"door": 1}),
+        (2, "ring", "a", None, {"door": 1}),
+        (4, ANEW),
+        (5, "tap", "a"),
+        (6, "ring", "a"),
+    ]
+    states = [{"a": {"x": 0.0}}] * 8
+    trace = make_trace(states, kinds={"a": "barrel"}, events=told, restarts=[ANEW])
+    tap, ring = trace.events("tap"), trace.events("ring")
+    verdict = triggers.happens_in_order(tap, ring, within=frames(2), match="door")
+    assert (verdict.outcome, verdict.parts[0].tested) == ("held", 2)
+    with pytest.raises(UnknownName, match=r"the data of tap has no entry 'dor'; did you mean 'door'\?"):
+        triggers.happens_in_order(tap, ring, within=frames(2), match="dor")
 
 
 def test_what_a_restart_removes_or_puts_there_breaks_nothing() -> None:

@@ -47,6 +47,11 @@ class noting_matches:  # noqa: N801 - it is used like the functions of contextli
             outer += self._notes
 
 
+def is_noting() -> bool:
+    """Tell whether what is matched is being noted, as within a check."""
+    return _noted.get() is not None
+
+
 class Match(NamedTuple):
     """How some rows of the one side go with some of the other: those of the same key, unless that is NOBODY."""
 

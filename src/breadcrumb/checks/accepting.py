@@ -17,16 +17,18 @@ from breadcrumb.algebra.segments import Segments
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Angle, Flag, Number, Quaternion, Reference, Text, Vector
 from breadcrumb.algebra.spans import Spans
-from breadcrumb.errors import Misuse
+from breadcrumb.errors import Misuse, UnknownName
 from breadcrumb.trace.objects import Objects
 from breadcrumb.trace.opened import Trace
 
+MATCHES = ("subject", "pair", "any")
+"""What moments may be matched by, beside an entry of their data."""
 _WORDS: dict[Any, str] = {
     Objects: "objects", Signal: "a signal", Number: "a number over time", Angle: "an angle over time",
     Vector: "a vector over time", Quaternion: "a quaternion over time", Flag: "a flag over time",
     Text: "a text over time", Reference: "a reference over time", Moments: "moments", Spans: "spans", Trace: "a trace",
     Duration: "a duration, such as seconds(0.5)", Region: "a region, such as Box(low, high)", float: "a number",
-    int: "a whole number", bool: "True or False", str: "a text", np.ndarray: "an array",
+    int: "a whole number from 0 up", bool: "True or False", str: "a text", np.ndarray: "an array",
     Claim: "a comparison of single numbers", type(None): "None",
 }  # fmt: skip
 _INSTEAD: dict[tuple[str, str], str] = {
@@ -115,6 +117,20 @@ def refuse_other_types(check: str, accepted: Sequence[Accepted], bound: Mapping[
                 raise Misuse(f"{check}: {one.name}: expected {one.words}, found {_found(each)}{_instead(each, one)}")
 
 
+def refuse_unknown_entry(check: str, bound: Mapping[str, Any]) -> None:
+    """Refuse to match moments by an entry that the data of none of them has: each would go with any other.
+
+    Raises:
+        UnknownName: says which entries there are.
+    """
+    entry = bound.get("match", MATCHES[0])
+    several = [one for value in bound.values() for one in (value if isinstance(value, tuple) else (value,))]
+    for moments in several if entry not in MATCHES else ():
+        if isinstance(moments, Moments) and moments.count and not any(entry in one for one in moments.data):
+            known = {*MATCHES, *(name for one in moments.data for name in one)}
+            raise UnknownName("entry", entry, known, f"{check}: match: the data of {moments.label}")
+
+
 def valueless(accepted: Sequence[Accepted], bound: Mapping[str, Any]) -> dict[str, Any]:
     """Return the signals among some arguments that never had a value and seem to be of another sort, as of any sort."""
     return {
@@ -136,7 +152,7 @@ def _is(value: Any, kind: Any) -> bool:
     if kind is float:
         return is_number(value) and value == value  # what is no number is no limit either
     if kind is int:
-        return is_number(value) and float(value).is_integer()
+        return is_number(value) and float(value).is_integer() and value >= 0
     if kind is bool:
         return isinstance(value, bool | np.bool_)
     origin = get_origin(kind)

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 from typing import Any, ParamSpec, TypeAlias, TypedDict
 
 from breadcrumb.algebra.durations import Duration
-from breadcrumb.algebra.matching import noting_matches
+from breadcrumb.algebra.matching import is_noting, noting_matches
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.units import per_second
-from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types, valueless
+from breadcrumb.checks.accepting import Accepted, accepted_by, refuse_other_types, refuse_unknown_entry, valueless
 from breadcrumb.checks.describing import as_data, body_words, in_words, subject_of
 from breadcrumb.checks.episodes import in_each_episode
 from breadcrumb.checks.pieces import in_pieces
@@ -253,6 +253,8 @@ def check(
             if unknown := valueless(declaration.accepted, bound):
                 return asked(**(bound | unknown))  # type: ignore[call-arg]
             refuse_other_types(declaration.name, declaration.accepted, bound)
+            if not is_noting():  # a check that is made of others hands them some of its moments
+                refuse_unknown_entry(declaration.name, bound)
             common = {name: bound.pop(name) for name in Common.__annotations__ if name in bound}
             first = bound.get(declaration.first, ())
             own = {name: value for name, value in given.items() if passes_on or name not in common}

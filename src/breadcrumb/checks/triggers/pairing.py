@@ -24,6 +24,7 @@ from breadcrumb.checks.triggers.queued import (
     too_late,
     waited,
 )
+from breadcrumb.errors import Misuse
 from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.excerpts import PlotSource
 from breadcrumb.verdicts.judging import Evaluation, Phrase
@@ -80,6 +81,10 @@ def leads_to(
         trace ends before the window does, or has a gap in it. Its margin is the smallest time to the end of the window,
         and none for an exact timing.
 
+    Raises:
+        Misuse: `times` is 0.
+        UnknownName: no cause, or no effect, has the entry `match`.
+
     Example:
         >>> from breadcrumb import frames
         >>> from breadcrumb.testing import make_trace
@@ -91,6 +96,8 @@ def leads_to(
         >>> leads_to(trace.events("bell.rung"), trace.events("gate.open"), within=frames(2)).outcome
         'held'
     """
+    if times < 1:
+        raise Misuse("leads_to: times: expected 1 or more, found 0; what must not happen is judged by never_happens")
     due = window(within, time_tol)
     pairing = paired(match, cause, effect)
     cause, effect, of_cause, of_effect, *_ = pairing
