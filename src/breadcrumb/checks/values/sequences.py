@@ -1,23 +1,25 @@
 """Whether a value goes through a sequence, such as the pictures of an animation, each for its own time."""
 
 from collections.abc import Sequence
-from typing import Any, Unpack
+from dataclasses import replace
+from typing import Any, NamedTuple, Unpack
 
 import numpy as np
 from numpy.typing import NDArray
 
 from breadcrumb.algebra import blocks
-from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
+from breadcrumb.algebra.durations import Duration, TimeAxis, duration
 from breadcrumb.algebra.latest import runs_after
 from breadcrumb.algebra.moments import Moments
-from breadcrumb.algebra.on_demand import Computed, Held
+from breadcrumb.algebra.on_demand import Held
 from breadcrumb.algebra.sorts import Number, Text
 from breadcrumb.checks.declaration import Common, check
 from breadcrumb.errors import Misuse
-from breadcrumb.model.rows import rows_between
-from breadcrumb.model.session import NOBODY, Bools, Floats
+from breadcrumb.model.rows import ranges, rows_between
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.verdicts.comparing import untested
 from breadcrumb.verdicts.judging import Evaluation, Phrase
+from breadcrumb.verdicts.sweeping import AllTrue
 from breadcrumb.verdicts.verdict import Verdict
 
 
@@ -64,42 +66,70 @@ def plays_sequence(
     if signal.track.unseen:
         return untested(signal)
     signal.at(at)  # which refuses moments that do not say whose value is meant
-    seen, since, torn = _running(signal, at, unit, tol, ends[-1])
-    known = seen.usable & ~torn
-    wanted = _wanted(seen, [value for value, _ in pictures])
-    right = np.empty(len(seen), np.bool_)
-    for block in blocks.slices(len(seen)):
-        right[block] = _is_right(seen.parts[0][block], since[block], wanted, ends, tol)
+    axis = TimeAxis.of(signal.track.session.clock, unit)
+    played = _Played.of(signal, at, axis, tol, ends)
+    seen, begun = played.seen, played.begun
+    right = played.is_right(_wanted(seen, [value for value, _ in pictures]))
+    known = seen.usable & ~seen.track.session.is_torn(begun, seen.track.clock_index)
     kept = np.flatnonzero(known)
 
     def phrase(index: int) -> Phrase:
         at_sample = kept[index : index + 1]
         found = _said(seen.take(at_sample).values[0])
-        wanted = _said(pictures[int(_place(ends, since[at_sample] + SAME_TIME)[0])][0])
+        since = axis.values[seen.track.clock_index[at_sample]] - axis.values[begun[at_sample]]
+        due = np.searchsorted(ends[:-1], since + axis.slip, side="right")
+        wanted = _said(pictures[int(due[0])][0])
         return Phrase(found, wanted, f"{signal.name} is {found} instead of {wanted}")
 
     judged, right = (seen, right) if len(kept) == len(seen) else (seen.take(kept), right[kept])
     evaluation = Evaluation.of_samples(
-        judged, lambda block: np.where(right[block], 0.0, -1.0), phrase, exact=True, unit="",
+        judged, AllTrue(replace(judged, parts=(right,))), phrase, exact=True, unit="",
         undecided=len(seen) - len(kept),
     )  # fmt: skip
     return evaluation.verdict()
 
 
-def _running(signal: Any, at: Moments, unit: Any, tol: float, end: float) -> tuple[Any, Any, Bools]:
-    """Return the samples within the sequence of a moment, how long after it each is, and where a gap lies between."""
-    track = signal.track
-    axis, runs = TimeAxis.of(track.session.clock, unit).values, runs_after(track, at)
-    begun = at.clock_index[runs.moment]
-    first, behind = (
-        runs.place(np.searchsorted(axis, axis[begun] + length))
-        for length in (tol - SAME_TIME, end - max(tol, SAME_TIME))
-    )
-    many = np.maximum(behind - first, 0)
-    seen = signal.take(rows_between(first, first + many))
-    then: Any = Held(begun, np.cumsum(many) - many, len(seen))
-    since = Computed(lambda rows: axis[seen.track.clock_index[rows]] - axis[then[rows]], len(seen))
-    return seen, since, track.session.is_torn(then, seen.track.clock_index)
+class _Played(NamedTuple):
+    """The samples within the sequences of moments, and which picture may be shown on each."""
+
+    seen: Any
+    begun: Held
+    """The clock index of the moment of each sample."""
+    lengths: Ints
+    """On how many samples each picture is the latest that may be shown: moments x pictures."""
+    late: list[Ints]
+    """For each picture but the last, the samples on which it may still be shown although the next one may be, too."""
+
+    @classmethod
+    def of(cls, signal: Any, at: Moments, axis: TimeAxis, tol: float, ends: Floats) -> "_Played":
+        """Return the samples from each moment to the end of its sequence, or to the next moment."""
+        runs = runs_after(signal.track, at)
+        begun = at.clock_index[runs.moment]
+
+        def place(since: float) -> Ints:
+            return runs.place(axis.at_or_after(axis.values[begun] + since))
+
+        first, behind = place(tol), place(ends[-1] - tol)
+        many = np.maximum(behind - first, 0)
+        seen, offset = signal.take(rows_between(first, first + many)), np.cumsum(many) - many
+        sooner, later = (
+            [np.clip(place(end + shift) - first, 0, many) for end in ends[:-1].tolist()] for shift in (-tol, tol)
+        )
+        lengths = np.diff([np.zeros_like(many), *sooner, many], axis=0).T
+        late = [ranges(offset + begin, end - begin) for begin, end in zip(sooner, later, strict=True)]
+        return cls(seen, Held(begun, offset, len(seen)), lengths, late)
+
+    def is_right(self, wanted: NDArray[Any]) -> Bools:
+        """Return whether each value is a picture that may be shown then, given what stands for each picture."""
+        values, size = self.seen.parts[0], len(self.seen)
+        many = self.lengths.ravel()
+        due = Held(np.tile(wanted, len(self.lengths)), np.cumsum(many) - many, size)
+        right = np.empty(size, np.bool_)
+        for block in blocks.slices(size):
+            np.equal(values[block], due[block], out=right[block])
+        for picture, rows in zip(wanted.tolist(), self.late, strict=False):
+            right[rows] |= values[rows] == picture
+        return right
 
 
 def _wanted(seen: Number | Text, pictures: Sequence[Any]) -> NDArray[Any]:
@@ -113,15 +143,6 @@ def _wanted(seen: Number | Text, pictures: Sequence[Any]) -> NDArray[Any]:
     if seen.texts is None:
         return np.asarray(pictures, np.float64)
     return np.array([seen.texts.index(one) if one in seen.texts else NOBODY for one in pictures])
-
-
-def _is_right(values: NDArray[Any], since: Floats, wanted: NDArray[Any], ends: Floats, tol: float) -> Bools:
-    """Return whether each value is a picture that may be shown so long after the moment."""
-    latest_due, earliest_due = (_place(ends, since + shift) for shift in (tol + SAME_TIME, -tol))
-    right = values == wanted[latest_due]
-    for sooner in range(1, int((latest_due - earliest_due).max(initial=0)) + 1):
-        right |= (latest_due - sooner >= earliest_due) & (values == wanted[latest_due - sooner])
-    return np.asarray(right)
 
 
 def _ends(pictures: Sequence[tuple[float | str, Duration | None]]) -> tuple[Floats, Any]:
@@ -138,11 +159,6 @@ def _ends(pictures: Sequence[tuple[float | str, Duration | None]]) -> tuple[Floa
         raise Misuse("plays_sequence: expected the times of all pictures in one unit, found seconds and frames")
     ends = np.cumsum([time.value for time in times] + ([np.inf] if last is None else []))
     return ends, times[0].unit if times else "s"
-
-
-def _place(ends: Floats, passed: Floats) -> Any:
-    """Return which picture is due after so long; the last one is due from its start on."""
-    return np.minimum(np.searchsorted(ends, passed, side="right"), len(ends) - 1)
 
 
 def _said(value: Any) -> str:
