@@ -59,6 +59,16 @@ def _at_walls(data: TraceData) -> Moments:
 
 
 @lru_cache(maxsize=2)
+def _told(data: TraceData) -> Moments:
+    """Return when the flag rises, with the data of rays and of draws."""
+    at = Scene.of(Trace(data)).at
+    return at.with_data(
+        origin=np.full((at.count, 2), 60.0), direction=np.tile([1.0, 0.0], (at.count, 1)), k=np.ones(at.count),
+        low=np.zeros(at.count), high=np.ones(at.count), value=np.linspace(0, 1, at.count),
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=2)
 def _when_warm(data: TraceData) -> Moments:
     """Return when the flags of warm objects fall."""
     barrels = Trace(data).all("barrel")
@@ -121,10 +131,7 @@ CONTACTS: dict[str, Call] = {
         s.all_.position, _crates(), origin=s.all_.position, direction=s.all_.position * 0.0 + (1.0, 0.0),
         otherwise=46.0, tol=99.0,
     ),
-    "reports_first_hit": lambda s: rays.reports_first_hit(
-        s.at.with_data(origin=np.full((s.at.count, 2), 60.0), direction=np.tile([1.0, 0.0], (s.at.count, 1))),
-        _crates(), at_most=1.0,
-    ),
+    "reports_first_hit": lambda s: rays.reports_first_hit(_told(s.data), _crates(), at_most=1.0),
     "picks_nearest": lambda s: rays.picks_nearest(_picks(s.data), s.all_, origin=s.one, at_most=1.0),
 }  # fmt: skip
 TRIGGERS: dict[str, Call] = {
@@ -138,7 +145,7 @@ TRIGGERS: dict[str, Call] = {
     "repeats_every": lambda s: triggers.repeats_every(s.at, frames(500), match="subject"),
     "happens_in_order": lambda s: triggers.happens_in_order(s.at, s.off, within=frames(300)),
     "never_happens": lambda s: triggers.never_happens((s.all_.heat > 1e9).rises()),
-    "carries_data": lambda s: triggers.carries_data(s.at.with_data(k=np.ones(s.at.count)), "k", 1.0),
+    "carries_data": lambda s: triggers.carries_data(_told(s.data), "k", 1.0),
     "affects_only": lambda s: triggers.affects_only(s.at, s.all_.heat),
     "respects_rate_limit": lambda s: triggers.respects_rate_limit(s.at, 999, per=seconds(1)),
 }
@@ -152,9 +159,7 @@ LIVES: dict[str, Call] = {
     "leaves_when": lambda s: spawns.leaves_when(s.all_, s.all_.leaves, within=frames(1)),
     "count_stays": lambda s: spawns.count_stays(s.all_, at_most=OBJECTS, at_least=1),
     "spreads_over": lambda s: spawns.spreads_over(s.all_.heat.at(s.at), [15.0], tol=9.0),
-    "draws_evenly": lambda s: spawns.draws_evenly(
-        s.at.with_data(low=np.zeros(s.at.count), high=np.ones(s.at.count), value=np.linspace(0, 1, s.at.count))
-    ),
+    "draws_evenly": lambda s: spawns.draws_evenly(_told(s.data)),
     "happens_once": lambda s: triggers.happens_once(s.all_.leaves, each=s.all_),
     "silent_once_gone": lambda s: spawns.silent_once_gone(s.all_),
     "dies_with": lambda s: spawns.dies_with(s.all_, s.all_, within=seconds(9999)),

@@ -373,13 +373,14 @@ class Moments:
     def __or__(self, other: "Moments") -> Self:
         """Return the moments of both, in the order in which they happened, each with its own participants."""
         clock_index, order = np.hstack((self.clock_index, other.clock_index)), np.hstack((self.order, other.order))
+        told = [one.data or ({},) * one.count for one in (self, other)] if self.data or other.data else [(), ()]
         joined = replace(
             self,
             label=f"{self.label} or {other.label}",
             clock_index=clock_index,
             order=order,
             participants=self.participants.joined(other.participants),
-            data=(*(self.data or ({},) * self.count), *(other.data or ({},) * other.count)),
+            data=(*told[0], *told[1]),
             unseen=self.unseen and other.unseen,
             is_shared=self.is_shared and other.is_shared,
             from_steps=self.from_steps or other.from_steps,

@@ -195,11 +195,13 @@ def _grouped(moments: Moments, during: Spans | None, label: Ints, together: bool
         span[kept] = begins.last_until(of_moment, moments.clock_index[kept])
         kept = kept[(span[kept] != NOBODY) & (np.append(end, NOBODY)[span[kept]] >= moments.clock_index[kept])]
     order = kept[np.lexsort((moments.order[kept], moments.clock_index[kept], span[kept], label[kept]))]
-    pairs = np.stack([label[order], span[order]], axis=1)
+    of_label, of_span = label[order], span[order]
     if together:
-        return moments.pick(order), _Groups(span[order], begin, end)
-    distinct, which = np.unique(pairs, axis=0, return_inverse=True)
-    return moments.pick(order), _Groups(which.ravel(), begin[distinct[:, 1]], end[distinct[:, 1]])
+        return moments.pick(order), _Groups(of_span, begin, end)
+    fresh = np.ones(len(order), np.bool_)
+    fresh[1:] = (np.diff(of_label) != 0) | (np.diff(of_span) != 0)
+    distinct = of_span[fresh]
+    return moments.pick(order), _Groups(np.cumsum(fresh) - 1, begin[distinct], end[distinct])
 
 
 class _Rounds(NamedTuple):
