@@ -49,6 +49,25 @@ def ticks(*frames_of_ticks: int, length: int = 12) -> Any:
     return line([0.0] * length, events=[(n, "tick") for n in frames_of_ticks]).events("tick")
 
 
+def timers(*those: tuple[int, ...], on: Sequence[bool] = (True,) * 9) -> Trace:
+    """Make a session of kegs, each with its own ticks, and a flag that is set on some frames."""
+    ids = "ab"[: len(those)]
+    events = sorted((frame, "tick", id) for id, mine in zip(ids, those, strict=True) for frame in mine)
+    return make_trace([{id: {"on": flag} for id in ids} for flag in on], kinds=dict.fromkeys(ids, "keg"), events=events)
+
+
+def _each(trace: Trace, period: int, *, lit: bool = False) -> Verdict:
+    during = trace.all("keg").on.spans() if lit else None
+    return triggers.repeats_every(trace.events("tick"), frames(period), match="subject", during=during)
+
+
+def burning(*taps: int, lasting: int) -> Verdict:
+    """Judge whether oil that stays the same drains by 1 every 0.3 s, for some frames after each tap of nobody."""
+    trace = line([9.0] * 8, events=[(n, "tap") for n in taps])
+    during = Spans.following(trace.events("tap"), frames(lasting))
+    return values.drains(trace.one("keg").n, 1.0, every=seconds(0.3), during=during, only=False)
+
+
 def easing(values_by_frame: Sequence[float], *taps: int, **how: Any) -> Verdict:
     """Judge whether a keg eases in 0.4 s after taps."""
     trace = line(values_by_frame, events=[(n, "tap", "keg") for n in taps])
@@ -87,6 +106,13 @@ CASES: dict[str, tuple[Outcome, str, str]] = {
     "a timer that stops": (lambda: triggers.repeats_every(ticks(1, 4), seconds(0.3)), "broken", "the next one is missing"),
     "a timer that never starts": (lambda: triggers.repeats_every(ticks(), seconds(0.3)), "broken", "the next one is missing"),
     "a timer on time from the start": (lambda: triggers.repeats_every(ticks(3, 6, 9), frames(3), first=frames(3)), "held", ""),
+    "two timers, each by itself": (lambda: _each(timers((1, 4, 7), (2, 5, 8)), 3), "held", ""),
+    "two timers, of which one misses one": (lambda: _each(timers((1, 4, 7), (2, 8)), 3), "broken", "1 missing before it"),
+    "a timer that is switched off for a while": (
+        lambda: _each(timers((1, 3, 7, 9), on=[*[False], *[True] * 4, *[False] * 2, *[True] * 4]), 2, lit=True), "held", ""
+    ),
+    "oil that burns for nobody in particular, anew": (lambda: burning(1, 3, lasting=2), "held", ""),
+    "oil that does not burn": (lambda: burning(1, lasting=4), "broken", "9"),
     "a timer that starts late": (lambda: triggers.repeats_every(ticks(6, 9), frames(3), first=frames(3)), "broken", "1 missing"),
     "a timer in spans": (lambda: _in_spans(ticks(1, 3, 7, 9)), "held", ""),
     "a timer that rests in one of its spans": (lambda: _in_spans(ticks(1, 3)), "broken", "the next one is missing"),

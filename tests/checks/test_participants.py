@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from breadcrumb import Misuse, Spans, Trace, UnknownName, frames, judge, seconds
+from breadcrumb import Misuse, Spans, Trace, UnknownName, frames, judge
 from breadcrumb.checks import movement, spawns, triggers, values
 from breadcrumb.testing import make_trace
 
@@ -242,21 +242,6 @@ def test_what_happens_to_nobody_counts_for_whoever_is_there_alone(name: str) -> 
     verdict = values.plays_sequence(trace.all("flare").picture, due, at=trace.events("burst"))
     first = verdict.first
     assert (verdict.tested, first.object if first else "", first.frame if first else None) == told
-
-
-@pytest.mark.parametrize(
-    ("late", "tol", "outcome"), [(0, None, "held"), (1, None, "broken"), (1, 0.1, "held"), (2, 0.1, "broken")]
-)
-def test_a_picture_is_as_late_as_it_is_whenever_it_begins(late: int, tol: float | None, outcome: str) -> None:
-    """A picture that makes way some frames late is judged alike on all frames, however their times are rounded."""
-    time_tol = None if tol is None else seconds(tol)
-    for begin in range(1, 40):
-        shown = {begin: 1.0, begin + 1: 1.0} | {begin + 2 + frame: 1.0 for frame in range(late)}
-        states = [{"f": {"picture": shown.get(frame, 2.0)}} for frame in range(begin + 8)]
-        trace = make_trace(states, kinds={"f": "flare"}, events=[(begin, "burst", "f")])
-        due = [(1.0, seconds(0.2)), (2.0, seconds(0.4))]
-        verdict = values.plays_sequence(trace.all("flare").picture, due, at=trace.events("burst"), time_tol=time_tol)
-        assert verdict.outcome == outcome, (begin, verdict.explain())
 
 
 def test_a_verdict_says_what_was_matched_where_there_was_a_choice() -> None:

@@ -14,12 +14,6 @@ def last_before(rising: Ints, limit: Ints) -> Ints:
     return found
 
 
-def begun_until(rising: Ints, size: int) -> Ints:
-    """Return how many of some rising indices are no more than each index below a size."""
-    bounds = np.concatenate(((0,), np.minimum(rising, size), (size,)))
-    return np.repeat(np.arange(len(rising) + 1), bounds[1:] - bounds[:-1])
-
-
 @dataclass(frozen=True, eq=False)
 class Index:
     """Rows in the order of their keys, and of the clock within each key; those of the key NOBODY are never found.

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from breadcrumb.algebra.along import as_angle, at_samples, first_of_lifetime, first_of_runs, stretch_starts
 from breadcrumb.algebra.durations import SAME_TIME, Duration, TimeAxis, duration
-from breadcrumb.algebra.indexing import begun_until
 from breadcrumb.algebra.kernels import interpolated, value_runs
 from breadcrumb.algebra.matching import matches
 from breadcrumb.algebra.meeting import meet_tracks
@@ -319,7 +318,7 @@ def drains(
     inside = signal.during(during)
     track = inside.track
     axis = TimeAxis.of(track.session.clock, every.unit).values
-    starts = stretch_starts(track, _span_of(track, during))
+    starts = _starts_in(track, during)
     base, began = first_of_runs(inside, starts), Held(axis[track.clock_index[starts]], starts, track.size)
 
     def value_due(rows: Rows) -> Floats:
@@ -352,14 +351,15 @@ def _begun_unseen(signal: Signal, inside: Signal, starts: Ints) -> Bools:
     return np.asarray(np.repeat(unseen, np.diff(starts, append=track.size)))
 
 
-def _span_of(track: Track, spans: Spans) -> Ints:
-    """Return a number for each sample within spans, which rises in a lifetime with each of them that begins."""
-    result = np.zeros(track.size, np.int64)
+def _starts_in(track: Track, spans: Spans) -> Ints:
+    """Return the indices of samples within spans at which a lifetime or a span begins."""
+    by_time, begins = [], [track.starts]
     for match in matches(track, spans.participants):
         first = spans.first[match.right_rows]
         if match.by_time:
-            result += np.searchsorted(np.sort(first), track.clock_index, side="right")
-        else:  # what began in lifetimes before is counted too, and is the same for all samples of one
-            begins = track.place(match.right, first)
-            result += begun_until(np.sort(begins), track.size)
-    return result
+            by_time.append(np.searchsorted(np.sort(first), track.clock_index, side="right"))
+        else:
+            begins.append(track.place(match.right, first))
+    begins.append(stretch_starts(track, *by_time))
+    every = np.unique(np.concatenate(begins))
+    return every[: np.searchsorted(every, track.size)]
