@@ -28,7 +28,7 @@ from breadcrumb.algebra.along import delayed, following, smoothed_second_rate
 from breadcrumb.algebra.easing import CURVES, curve_of
 from breadcrumb.algebra.latest import latest
 from breadcrumb.algebra.pairs import near_pairs
-from breadcrumb.algebra.rays import first_hit
+from breadcrumb.checks.rays import first_hit
 from breadcrumb.errors import AngleWarning, Misuse, UnknownName
 from breadcrumb.testing import make_trace
 

@@ -117,15 +117,6 @@ def test_rays_meet_bodies_and_touches_are_reported(form: str, world: str) -> Non
     assert touches.first.tolist() == [2]
 
 
-def test_a_ray_meets_the_far_end_of_a_long_body() -> None:
-    """A body is met wherever the ray comes to it, however far from its position; past its end the ray meets nothing."""
-    states = [{"eye": {"position": (-5.0, height)}, "rock": {"position": (0.0, 0.0)}} for height in (4.9, -4.9, 5.1)]
-    trace = make_trace(states, kinds={"eye": "eye", "rock": "rock"}, shapes={"rock": Shape.box(2.0, 10.0)})
-    eye: Any = trace.one("eye").position
-    hit = rays.first_hit(eye, eye * 0.0 + (1.0, 0.0), [trace.all("rock")])
-    assert (hit.usable.tolist(), hit.values[:2].tolist()) == ([True, True, False], [4.0, 4.0])
-
-
 @pytest.mark.parametrize("case", ARMS)
 def test_a_body_turns_as_the_session_says(case: str) -> None:
     """Where a turned body is follows from the sense of angles and the way the axes point, or from the quaternion."""

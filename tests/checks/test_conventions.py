@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 import pytest
 
 from breadcrumb import Box, Circle, Trace, Verdict, seconds
-from breadcrumb.algebra.rays import first_hit
 from breadcrumb.checks import collisions, movement
+from breadcrumb.checks.rays import first_hit
 from breadcrumb.testing import make_trace
 
 Point = tuple[float, float]

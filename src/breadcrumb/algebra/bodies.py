@@ -13,11 +13,12 @@ from breadcrumb.algebra.regions import Box, Capsule, Circle, Polygon, TurnedBox
 from breadcrumb.algebra.rounding import most_of
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.spaces import turned
+from breadcrumb.algebra.tracks import Track
 from breadcrumb.errors import Misuse
 from breadcrumb.geometry.convex import convex_parts
 from breadcrumb.geometry.polygons import Polygons, gaps_of_polygons
 from breadcrumb.geometry.rounded_boxes import RoundedBoxes, gaps
-from breadcrumb.model.session import Bools, Floats, Ints
+from breadcrumb.model.session import NOBODY, Bools, Floats, Ints
 from breadcrumb.record.shapes import Shape
 
 Pieces: TypeAlias = Sequence[RoundedBoxes | Polygons]
@@ -198,6 +199,11 @@ class Bodies:
         return np.asarray(reduce(np.logical_and, [np.isfinite(one) for one in (*self.position.parts, *turn, *sizes)]))
 
     @cached_property
+    def unknown_on(self) -> Bools:
+        """On which clock indices one of them is there of which the place or the extent was not recorded, or is none."""
+        return unknown_on(self.place.track, self.place.usable & self.finite)
+
+    @cached_property
     def has_step(self) -> Bools:
         """On which samples a step ends of which both ends are known."""
         known = self.position.usable if self.known is None else self.known
@@ -278,6 +284,17 @@ def _lengths(sizes: Floats) -> Floats:
 def _limit(size: Floats | float, of: Callable[..., Any], initial: float) -> float:
     """Return the largest or the smallest one of sizes, as far as they are numbers."""
     return float(of(size[np.isfinite(size)], initial=initial)) if isinstance(size, np.ndarray) else size
+
+
+def unknown_on(track: Track, known: Bools) -> Bools:
+    """Return on which clock indices one of the lifetimes of a track is there without a sample that is known."""
+    session, which = track.session, np.unique(track.lifetime[track.starts])
+    size, lifetimes = session.clock.size, session.lifetimes
+    begin, leave = np.maximum(lifetimes.appear[which], 0), lifetimes.leave[which]  # or there before all frames
+    end = np.where(leave == NOBODY, size, leave)
+    begun, gone = (np.bincount(indices, minlength=size + 1) for indices in (begin, end))
+    there = np.cumsum(begun - gone)[:size]
+    return np.asarray(np.bincount(track.clock_index[known], minlength=size) < there)
 
 
 def _all_known(signals: Sequence[Signal]) -> Bools | None:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, TypeAlias
 import numpy as np
 
 from breadcrumb.algebra.blocks import slices
-from breadcrumb.algebra.bodies import Bodies, FixedBody
+from breadcrumb.algebra.bodies import Bodies, FixedBody, unknown_on
 from breadcrumb.algebra.durations import are_finite
 from breadcrumb.algebra.kernels import lengths, runs
 from breadcrumb.algebra.meeting import meet_tracks
@@ -29,8 +29,17 @@ Target: TypeAlias = Region | Bodies | tuple[Signal, float]
 """A region that stands still, bodies, or the position of one object and its radius."""
 
 
-def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at_most: float = np.inf) -> Signal:
-    """Return how far along its direction a ray first meets one of the shapes; missing where it meets none.
+class FirstHit(NamedTuple):
+    """What is known of the first hits of rays."""
+
+    distance: Signal
+    """How far along its direction each ray meets something; missing where it meets nothing, or that is not known."""
+    known: Bools
+    """Which of the rays were recorded, and all that they may meet; those that point nowhere are known to."""
+
+
+def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at_most: float = np.inf) -> FirstHit:
+    """Return how far along its direction a ray first meets one of the shapes.
 
     A ray that begins inside a shape meets it at a distance of 0.
 
@@ -41,7 +50,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
         at_most: how far it goes at the most.
 
     Returns:
-        A signal of distances on the track of the origin, in its unit.
+        Distances on the track of the origin, in its unit.
 
     Raises:
         Misuse: a shape has another number of dimensions than the origin, or is none; a length is no number.
@@ -49,7 +58,7 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     if not float(at_most) >= 0:
         raise Misuse(f"first_hit: expected at_most as a length from 0 up, found {at_most}")
     if origin.track.unseen:
-        return origin
+        return FirstHit(origin, np.zeros(0, np.bool_))
     origin, direction = meet_tracks(origin, direction)
     for one in shapes:
         _refuse_other(origin, one)
@@ -63,13 +72,16 @@ def first_hit(origin: Signal, direction: Signal, shapes: Sequence[Target], *, at
     if others:
         every_ray, _ = _rays(origin, direction, slice(0, len(origin)))
         nearest = reduce(np.minimum, [_hit(origin, every_ray, one) for one in others], nearest)
-    valid = origin.usable & direction.usable & points & np.isfinite(nearest)
+    known = origin.usable & direction.usable
+    for other in others:
+        known &= ~_unknown_on(other)[origin.track.clock_index]
+    valid = known & points & np.isfinite(nearest)
     valid &= nearest <= at_most + np.asarray(origin.noise)
     nearest[~valid] = 0.0
-    hit: Signal = derived(
+    distance: Signal = derived(
         origin, name=f"first hit from {origin.name}", parts=(nearest,), valid=valid, known_noise=origin.noise_over
     )
-    return hit
+    return FirstHit(distance, known)
 
 
 def _rays(origin: Signal, direction: Signal, rows: slice) -> tuple[Rays, Bools]:
@@ -115,6 +127,14 @@ def _refuse_other(origin: Signal, shape: Target) -> None:
         raise Misuse(f"first_hit: expected a radius longer than 0 beside {shape[0].title}, found {shape[1]!r}")
     if not isinstance(shape, Bodies | tuple) and shape.dimensions != len(origin.parts):
         raise Misuse(f"first_hit: {shape} has {shape.dimensions} dimensions and {origin.name} has {len(origin.parts)}")
+
+
+def _unknown_on(shape: Bodies | tuple[Signal, float]) -> Bools:
+    """Return on which clock indices a shape is there, and where is not known."""
+    if isinstance(shape, Bodies):
+        return shape.unknown_on
+    centre = shape[0]
+    return unknown_on(centre.track, centre.usable & reduce(np.logical_and, map(np.isfinite, centre.parts)))
 
 
 def _hit(origin: Signal, rays: Rays, shape: Bodies | tuple[Signal, float]) -> Floats:

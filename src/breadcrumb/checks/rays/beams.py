@@ -7,12 +7,13 @@ from typing import Literal, TypeAlias, Unpack
 import numpy as np
 
 from breadcrumb.algebra.along import at_samples, last_known_indices
+from breadcrumb.algebra.bodies import unknown_on
 from breadcrumb.algebra.meeting import meet_tracks
 from breadcrumb.algebra.moments import Moments
 from breadcrumb.algebra.near_bodies import near_bodies
 from breadcrumb.algebra.operations import refuse_other_spaces
+from breadcrumb.algebra.rays import FirstHit, ray_end
 from breadcrumb.algebra.rays import first_hit as hit_of
-from breadcrumb.algebra.rays import ray_end
 from breadcrumb.algebra.region import Region
 from breadcrumb.algebra.signals import Signal
 from breadcrumb.algebra.sorts import Number, Vector
@@ -34,7 +35,9 @@ Target: TypeAlias = Region | Objects | tuple[Signal, float]
 
 
 def first_hit(origin: Vector, direction: Vector, shapes: Sequence[Target], *, at_most: float = np.inf) -> Number:
-    """Return how far along its direction a ray first meets one of its targets; missing where it meets none.
+    """Return how far along its direction a ray first meets one of its targets.
+
+    It is missing where the ray meets none, and where a target is there and its place or extent was not recorded.
 
     A ray that begins inside a target meets it at a distance of 0; the object that it is of is none.
 
@@ -58,9 +61,13 @@ def first_hit(origin: Vector, direction: Vector, shapes: Sequence[Target], *, at
         >>> first_hit(bow, bow * 0.0 + (1.0, 0.0), [Circle((5, 0), 1.0)]).values.tolist()
         [4.0, 3.0, 2.0, 1.0]
     """
-    bodies = [body_of(one) if isinstance(one, Objects) else one for one in shapes]
-    hit: Number = hit_of(origin, direction, bodies, at_most=at_most)  # type: ignore[assignment]
+    hit: Number = _hits(origin, direction, shapes, at_most).distance  # type: ignore[assignment]
     return hit
+
+
+def _hits(origin: Vector, direction: Vector, shapes: Sequence[Target], at_most: float) -> FirstHit:
+    bodies = [body_of(one) if isinstance(one, Objects) else one for one in shapes]
+    return hit_of(origin, direction, bodies, at_most=at_most)
 
 
 @check("{signal:title} is where its ray first meets a shape, or {otherwise:end}[, within {at_most}]", per_lifetime=True)
@@ -92,8 +99,9 @@ def ends_where_it_hits(
         except_during: judge only outside these spans.
 
     Returns:
-        A verdict on every sample. Untested if there is none; undecided is what is held before anything was met. Its
-        margin is `tol` less the largest distance.
+        A verdict on every sample. Untested if there is none; missing are those on whose frame the ray, or what it may
+        meet, was not recorded; undecided is what is held before anything was met. Its margin is `tol` less the largest
+        distance.
 
     Raises:
         Misuse: `otherwise` is no length from 0 up and no such word, or `at_most` is given beside a length.
@@ -116,21 +124,21 @@ def ends_where_it_hits(
             f"found {otherwise!r}"
         )
     reach = otherwise if is_length else np.inf if at_most is None else at_most
-    hit = first_hit(origin, direction, shapes, at_most=float(reach))
+    hit, known = _hits(origin, direction, shapes, float(reach))
     due = ray_end(origin, direction, hit, float(otherwise) if is_length else 0.0)
     scope = Scope(during, except_during)
-    if is_length or signal.track.unseen or hit.track.unseen:
+    if hit.track.unseen:
         return with_lines(judge_near(signal, due, tol=tol, scope=scope), line_to(origin, due))
-    start, way = meet_tracks(origin, direction)
-    cast = start.usable & way.usable
+    due = replace(due, valid=known)
     if otherwise == "nothing":
-        met = replace(hit, valid=cast).with_values(hit.usable, "met")
+        met = replace(hit.with_values(hit.usable, "met"), valid=known)
         return with_lines(_judge_only_hits(signal, due, met, tol, scope), line_to(origin, due))
-    due = _held(due, hit, cast)
+    if not is_length:
+        due = _held(due, hit, known)
     return with_lines(judge_near(signal, due, tol=tol, scope=scope), line_to(origin, due))
 
 
-def _held(end: Signal, hit: Number, cast: Bools) -> Signal:
+def _held(end: Signal, hit: Signal, cast: Bools) -> Signal:
     """Return the ends of rays, where one meets nothing the last that was.
 
     It is missing before the first one of a lifetime, and where a ray that is not known, or a gap, may have met another.
@@ -206,8 +214,8 @@ def picks_nearest(
     session = moments.session
     picks = moments.with_subject("by")
     here = position.track.find(picks.lifetime, picks.clock_index)
-    unknown = others.track.clock_index[~others.usable]
-    kept = np.flatnonzero((here != NOBODY) & ~np.isin(moments.clock_index, unknown))
+    unknown = unknown_on(others.track, others.usable)
+    kept = np.flatnonzero((here != NOBODY) & ~unknown[moments.clock_index])
     pairs = near_bodies(picker, bodies, at_most)
     order = np.lexsort((pairs.distance, pairs.mine))
     mine, yours, distance = pairs.mine[order], pairs.yours[order], pairs.distance[order]

@@ -132,7 +132,7 @@ def _first(cast: Rays, moments: Moments, shapes: Sequence[Region | Objects]) -> 
             place = bodies.place
             if place.track.unseen:
                 continue
-            unknown |= np.isin(moments.clock_index, place.track.clock_index[~(place.usable & bodies.finite)])
+            unknown |= bodies.unknown_on[moments.clock_index]
             met = first_bodies(cast, moments.clock_index, own, bodies)
             names, far = np.append(place.track.name, _NOTHING)[met.body], met.distance
         else:
