@@ -74,6 +74,16 @@ def test_nothing_is_said_of_rays_while_what_they_may_meet_was_not_recorded(
         assert {one.tested for one in verdict.parts or [verdict]} == {len(known)}
 
 
+def test_what_a_ray_meets_goes_on_behind_a_restart() -> None:
+    """A body that was there before a restart is there once, and is met on all frames."""
+    states = [{"eye": {"position": (0.0, 0.0), "end": (4.0, 0.0)}, "rock": {"position": (5.0, 0.0)}}] * 6
+    kinds, shapes = {"eye": "eye", "rock": "rock"}, {"rock": Shape.circle(1.0)}
+    trace = make_trace(states, kinds=kinds, shapes=shapes, events=[(3, "anew")], restarts=["anew"])
+    looking = _looking(trace)
+    assert rays.first_hit(looking["origin"], looking["direction"], [trace.all("rock")]).values.tolist() == [4.0] * 6
+    assert _ends(trace, [trace.all("rock")], 6.0).tested == 6
+
+
 def test_a_beam_of_an_unknown_origin_is_not_one_that_meets_nothing() -> None:
     """Where a ray begins at no known place, an end is neither due nor forbidden."""
     states = [{"eye": {"position": (0.0, 0.0) if frame != 2 else None, "end": (4.0, 0.0)}} for frame in range(5)]

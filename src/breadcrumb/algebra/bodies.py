@@ -290,8 +290,9 @@ def unknown_on(track: Track, known: Bools) -> Bools:
     """Return on which clock indices one of the lifetimes of a track is there without a sample that is known."""
     session, which = track.session, np.unique(track.lifetime[track.starts])
     size, lifetimes = session.clock.size, session.lifetimes
-    begin, leave = np.maximum(lifetimes.appear[which], 0), lifetimes.leave[which]  # or there before all frames
-    end = np.where(leave == NOBODY, size, leave)
+    appear, leave = lifetimes.appear[which], lifetimes.leave[which]
+    begin = np.where(appear == NOBODY, session.begin_of_episode(lifetimes.first[which]), appear)
+    end = np.where(leave == NOBODY, session.end_of_episode(lifetimes.last[which]) + 1, leave)
     begun, gone = (np.bincount(indices, minlength=size + 1) for indices in (begin, end))
     there = np.cumsum(begun - gone)[:size]
     return np.asarray(np.bincount(track.clock_index[known], minlength=size) < there)
